@@ -16,15 +16,15 @@
 //! | the trip to plan | [`trip`] |
 //! | the best stops, with a proof | [`planner`] |
 
-//analysis
+pub mod analysis;
 pub mod charging_time;
-//curve_fit
-//findings
+pub mod curve_fit;
+pub mod findings;
 pub mod planner;
 pub mod profile;
 pub mod quantity;
 pub mod route;
-//session
-//soc_timeline
+pub mod session;
+pub mod soc_timeline;
 pub mod stall;
 pub mod trip;

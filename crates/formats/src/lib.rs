@@ -1,1 +1,98 @@
-//! x
+//! Open formats in and out of Spare Hour's core. Each module is one format; docs/formats describes them for people.
+//!
+//! Readers are strict about meaning and forgiving about spelling. What they refuse they refuse with a [`FormatError`]
+//! that names the place, what is wrong and what is expected. Nothing here panics on any input.
+
+mod analysis_json;
+mod number;
+mod plan_json;
+mod session_csv;
+mod session_lines;
+mod trip_json;
+
+use std::fmt;
+
+use thiserror::Error;
+
+pub use analysis_json::analysis_json;
+pub use number::{clock, parse_clock};
+pub use plan_json::{infeasible_json, plan_json};
+pub use session_csv::{read_session_csv, write_session_csv};
+pub use session_lines::read_session_lines;
+pub use trip_json::{read_trip, write_trip};
+
+use spare_hour_core::session::Session;
+
+/// Largest file that is read, in bytes.
+pub const MOST_BYTES: usize = 10_000_000;
+
+/// Where in a file something is wrong.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Place {
+    /// The file as a whole.
+    File,
+    /// A line, counted from 1.
+    Line(usize),
+    /// A place in JSON, such as `sites[2].max_kw`.
+    Path(String),
+}
+
+/// What is wrong with a file: the place, the problem and what is expected.
+#[derive(Clone, Debug, Error, PartialEq, Eq)]
+pub struct FormatError {
+    /// Where.
+    pub place: Place,
+    /// What is wrong and what is expected.
+    pub problem: String,
+}
+
+impl fmt::Display for FormatError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.place {
+            Place::File => write!(f, "{}", self.problem),
+            Place::Line(line) => write!(f, "line {line}: {}", self.problem),
+            Place::Path(path) => write!(f, "{path}: {}", self.problem),
+        }
+    }
+}
+
+impl FormatError {
+    fn file(problem: impl Into<String>) -> Self {
+        Self { place: Place::File, problem: problem.into() }
+    }
+
+    fn line(line: usize, problem: impl Into<String>) -> Self {
+        Self { place: Place::Line(line), problem: problem.into() }
+    }
+
+    fn path(path: impl Into<String>, problem: impl Into<String>) -> Self {
+        Self { place: Place::Path(path.into()), problem: problem.into() }
+    }
+}
+
+/// Reads a session from text: a session CSV where a header names the columns, else lines as typed at the stall.
+///
+/// # Errors
+/// All lines that are wrong for typed lines, the first for CSV.
+pub fn read_session(text: &str) -> Result<Session, Vec<FormatError>> {
+    let first = text.lines().find(|line| !line.trim().is_empty() && !line.trim_start().starts_with('#'));
+    match first {
+        Some(line) if line.to_lowercase().contains("soc") => {
+            read_session_csv(text.as_bytes()).map_err(|error| vec![error])
+        }
+        _ => read_session_lines(text),
+    }
+}
+
+/// The text of a file within the size limit, without a byte order mark.
+fn text_of(bytes: &[u8]) -> Result<&str, FormatError> {
+    if bytes.len() > MOST_BYTES {
+        let found = bytes.len();
+        return Err(FormatError::file(format!("the file has {found} bytes; expected at most {MOST_BYTES}")));
+    }
+    let text = std::str::from_utf8(bytes).map_err(|error| {
+        let line = 1 + bytes[..error.valid_up_to()].iter().filter(|&&byte| byte == b'\n').count();
+        FormatError::line(line, "holds bytes that are not UTF-8; expected a text file in UTF-8")
+    })?;
+    Ok(text.strip_prefix('\u{feff}').unwrap_or(text))
+}

@@ -1,0 +1,162 @@
+//! Analysis JSON: everything read off one session. Fields with no data are null, never zero.
+
+use serde::Serialize;
+use spare_hour_core::analysis::{Analysis, Slice, Threshold, Window};
+use spare_hour_core::curve_fit::FittedCurve;
+use spare_hour_core::findings::{Finding, Severity};
+use spare_hour_core::quantity::{Distance, Energy, Minutes};
+
+use crate::number::plain;
+
+#[derive(Serialize)]
+struct AnalysisFile {
+    format: &'static str,
+    version: u32,
+    start_soc: f64,
+    end_soc: f64,
+    minutes: f64,
+    plug_kwh: Option<f64>,
+    stored_kwh: f64,
+    loss_percent: Option<f64>,
+    loss_percent_of_stored: Option<f64>,
+    peak_kw: Option<f64>,
+    peak_soc: Option<f64>,
+    average_kw: f64,
+    windows: Vec<WindowFile>,
+    slices: Vec<SliceFile>,
+    ladder: Vec<RungFile>,
+    thresholds: Vec<ThresholdFile>,
+    curve: Vec<PointFile>,
+    curve_residual_s: f64,
+    curve_worst_residual_s: f64,
+    findings: Vec<FindingFile>,
+}
+
+#[derive(Serialize)]
+struct WindowFile {
+    from: f64,
+    to: f64,
+    minutes: f64,
+    average_kw: f64,
+    plug_kwh: Option<f64>,
+    c_rate: f64,
+    added_km: Option<f64>,
+    km_per_min: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct SliceFile {
+    from_min: f64,
+    to_min: f64,
+    from_soc: f64,
+    to_soc: f64,
+    added_km: Option<f64>,
+    km_per_min: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct RungFile {
+    added_km: f64,
+    minutes: f64,
+}
+
+#[derive(Serialize)]
+struct ThresholdFile {
+    kw: f64,
+    below_from_soc: f64,
+    below_from_min: f64,
+}
+
+#[derive(Serialize)]
+struct PointFile {
+    soc: f64,
+    kw: f64,
+}
+
+#[derive(Serialize)]
+struct FindingFile {
+    code: &'static str,
+    severity: &'static str,
+    at_min: Option<f64>,
+    message: String,
+}
+
+/// The analysis of a session, its fitted curve and its findings.
+pub fn analysis_json(analysis: &Analysis, curve: &FittedCurve, findings: &[Finding]) -> String {
+    let file = AnalysisFile {
+        format: "spare-hour/analysis",
+        version: 1,
+        start_soc: plain(analysis.timeline.start_soc().get()),
+        end_soc: plain(analysis.timeline.end_soc().get()),
+        minutes: plain(analysis.minutes.get()),
+        plug_kwh: analysis.plug.map(|energy| plain(energy.get())),
+        stored_kwh: plain(analysis.stored.get()),
+        loss_percent: analysis.loss_percent.map(plain),
+        loss_percent_of_stored: analysis.loss_percent_of_stored().map(plain),
+        peak_kw: analysis.peak.map(|(power, _)| plain(power.get())),
+        peak_soc: analysis.peak.map(|(_, soc)| plain(soc.get())),
+        average_kw: plain(analysis.average.get()),
+        windows: analysis.windows.iter().map(window_file).collect(),
+        slices: analysis.slices.iter().map(slice_file).collect(),
+        ladder: analysis.ladder.iter().map(rung_file).collect(),
+        thresholds: analysis.thresholds.iter().map(threshold_file).collect(),
+        curve: curve.power.points().iter().map(|&(soc, kw)| PointFile { soc: plain(soc), kw: plain(kw) }).collect(),
+        curve_residual_s: plain(60.0 * curve.residual.get()),
+        curve_worst_residual_s: plain(60.0 * curve.worst_residual.get()),
+        findings: findings.iter().map(finding_file).collect(),
+    };
+    serde_json::to_string_pretty(&file).unwrap_or_default()
+}
+
+fn per_minute(added: Option<Distance>, minutes: Minutes) -> Option<f64> {
+    added.map(|added| plain(added.get() / minutes.get()))
+}
+
+fn window_file(window: &Window) -> WindowFile {
+    WindowFile {
+        from: plain(window.from.get()),
+        to: plain(window.to.get()),
+        minutes: plain(window.minutes.get()),
+        average_kw: plain(window.average.get()),
+        plug_kwh: window.plug.map(Energy::get).map(plain),
+        c_rate: plain(window.c_rate),
+        added_km: window.added.map(Distance::get).map(plain),
+        km_per_min: per_minute(window.added, window.minutes),
+    }
+}
+
+fn slice_file(slice: &Slice) -> SliceFile {
+    SliceFile {
+        from_min: plain(slice.from.get()),
+        to_min: plain(slice.to.get()),
+        from_soc: plain(slice.from_soc.get()),
+        to_soc: plain(slice.to_soc.get()),
+        added_km: slice.added.map(Distance::get).map(plain),
+        km_per_min: per_minute(slice.added, slice.to - slice.from),
+    }
+}
+
+fn rung_file(&(added, minutes): &(Distance, Minutes)) -> RungFile {
+    RungFile { added_km: plain(added.get()), minutes: plain(minutes.get()) }
+}
+
+fn threshold_file(threshold: &Threshold) -> ThresholdFile {
+    ThresholdFile {
+        kw: plain(threshold.level.get()),
+        below_from_soc: plain(threshold.below_from.get()),
+        below_from_min: plain(threshold.below_after.get()),
+    }
+}
+
+fn finding_file(finding: &Finding) -> FindingFile {
+    FindingFile {
+        code: finding.code,
+        severity: match finding.severity {
+            Severity::Note => "note",
+            Severity::Warning => "warning",
+            Severity::Fault => "fault",
+        },
+        at_min: finding.at.map(|at| plain(at.get())),
+        message: finding.message.clone(),
+    }
+}

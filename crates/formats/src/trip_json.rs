@@ -1,0 +1,338 @@
+//! Trip JSON, version 1.
+
+use serde::{Deserialize, Serialize};
+use spare_hour_core::profile::{Profile, ProfileError};
+use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
+use spare_hour_core::route::{Route, Segment};
+use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, Vehicle};
+
+use crate::{FormatError, text_of};
+
+const FORMAT: &str = "spare-hour/trip";
+const VERSION: u32 = 1;
+/// Speed on the way off the route where a file does not say.
+const OFF_ROUTE_KMH: f64 = 50.0;
+
+#[derive(Deserialize, Serialize)]
+struct TripFile {
+    format: String,
+    version: u32,
+    #[serde(default)]
+    name: String,
+    vehicle: VehicleFile,
+    route: RouteFile,
+    #[serde(default)]
+    sites: Vec<SiteFile>,
+    goal: GoalFile,
+}
+
+#[derive(Deserialize, Serialize)]
+struct VehicleFile {
+    usable_kwh: f64,
+    charge_curve: Vec<PowerPoint>,
+    #[serde(default)]
+    charge_loss_percent: f64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pack_voltage: Option<Vec<VoltagePoint>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    boost: Option<BoostFile>,
+}
+
+#[derive(Deserialize, Serialize)]
+struct PowerPoint {
+    soc: f64,
+    kw: f64,
+}
+
+#[derive(Deserialize, Serialize)]
+struct VoltagePoint {
+    soc: f64,
+    v: f64,
+}
+
+#[derive(Deserialize, Serialize)]
+struct BoostFile {
+    minutes: f64,
+    max_start_soc: f64,
+    charge_curve: Vec<PowerPoint>,
+}
+
+#[derive(Deserialize, Serialize)]
+struct RouteFile {
+    segments: Vec<SegmentFile>,
+}
+
+#[derive(Deserialize, Serialize)]
+struct SegmentFile {
+    km: f64,
+    kmh: f64,
+    kwh_per_100km: f64,
+}
+
+#[derive(Deserialize, Serialize)]
+struct SiteFile {
+    id: String,
+    #[serde(default)]
+    name: Option<String>,
+    at_km: f64,
+    #[serde(default)]
+    off_route_km: f64,
+    #[serde(default)]
+    off_route_kmh: Option<f64>,
+    max_kw: f64,
+    #[serde(default)]
+    max_a: Option<f64>,
+    #[serde(default)]
+    overhead_min: f64,
+    #[serde(default)]
+    price: PriceFile,
+}
+
+#[derive(Default, Deserialize, Serialize)]
+#[serde(default)]
+struct PriceFile {
+    per_kwh: f64,
+    per_min: f64,
+    per_session: f64,
+}
+
+#[derive(Deserialize, Serialize)]
+struct GoalFile {
+    start_soc: f64,
+    min_soc: f64,
+    arrival_soc: f64,
+    max_soc: f64,
+    #[serde(default)]
+    value_of_time_per_hour: Option<f64>,
+}
+
+/// Reads and checks a trip.
+///
+/// # Errors
+/// The first place that is wrong, as a JSON path or a line, with what is expected there.
+pub fn read_trip(bytes: &[u8]) -> Result<Trip, FormatError> {
+    let text = text_of(bytes)?;
+    let mut json = serde_json::Deserializer::from_str(text);
+    let file: TripFile = serde_path_to_error::deserialize(&mut json).map_err(|error| {
+        let path = error.path().to_string();
+        explain(&path, error.inner())
+    })?;
+    json.end().map_err(|error| FormatError::line(error.line(), "has more after the trip; expected one JSON object"))?;
+    if file.format != FORMAT {
+        return Err(FormatError::path("format", format!("is \"{}\"; expected \"{FORMAT}\"", file.format)));
+    }
+    if file.version != VERSION {
+        return Err(FormatError::path("version", format!("is {}; this program reads version {VERSION}", file.version)));
+    }
+    let trip = trip(file)?;
+    trip.check().map_err(|error| FormatError::path(error.path, error.problem))?;
+    Ok(trip)
+}
+
+/// Says what serde found in the words of the other errors.
+fn explain(path: &str, error: &serde_json::Error) -> FormatError {
+    if !error.is_data() {
+        return FormatError::line(error.line(), format!("is not JSON: {error}"));
+    }
+    let said = error.to_string();
+    let said = said.split(" at line ").next().unwrap_or_default();
+    if let Some(field) = said.strip_prefix("missing field `").and_then(|rest| rest.strip_suffix('`')) {
+        let path = if path == "." { field.to_string() } else { format!("{path}.{field}") };
+        return FormatError::path(path, "is missing; docs/formats/trip.md says what is expected");
+    }
+    let said = said.replace("expected f64", "expected a number").replace("expected u32", "expected a whole number");
+    FormatError::path(if path == "." { "the file" } else { path }, said)
+}
+
+fn trip(file: TripFile) -> Result<Trip, FormatError> {
+    let segments = file.route.segments.iter().map(|segment| Segment {
+        length: Distance::km(segment.km),
+        speed: Speed::kmh(segment.kmh),
+        consumption: Consumption::kwh_per_100km(segment.kwh_per_100km),
+    });
+    Ok(Trip {
+        name: file.name,
+        vehicle: vehicle(file.vehicle)?,
+        route: Route::new(segments.collect()),
+        sites: file.sites.into_iter().map(site).collect(),
+        goal: Goal {
+            start: Soc::percent(file.goal.start_soc),
+            floor: Soc::percent(file.goal.min_soc),
+            arrival: Soc::percent(file.goal.arrival_soc),
+            ceiling: Soc::percent(file.goal.max_soc),
+            value_of_time_per_hour: file.goal.value_of_time_per_hour,
+        },
+    })
+}
+
+fn vehicle(file: VehicleFile) -> Result<Vehicle, FormatError> {
+    let volts = |points: Vec<VoltagePoint>| {
+        profile("vehicle.pack_voltage", "v", points.iter().map(|point| (point.soc, point.v)).collect())
+    };
+    let boost = |boost: BoostFile| {
+        Ok(Boost {
+            time: Minutes::new(boost.minutes),
+            max_start: Soc::percent(boost.max_start_soc),
+            charge_curve: power("vehicle.boost.charge_curve", &boost.charge_curve)?,
+        })
+    };
+    Ok(Vehicle {
+        usable: Energy::kwh(file.usable_kwh),
+        charge_curve: power("vehicle.charge_curve", &file.charge_curve)?,
+        charge_loss_percent: file.charge_loss_percent,
+        pack_voltage: file.pack_voltage.map(volts).transpose()?,
+        boost: file.boost.map(boost).transpose()?,
+    })
+}
+
+fn power(path: &str, points: &[PowerPoint]) -> Result<Profile, FormatError> {
+    profile(path, "kw", points.iter().map(|point| (point.soc, point.kw)).collect())
+}
+
+fn profile(path: &str, value: &str, points: Vec<(f64, f64)>) -> Result<Profile, FormatError> {
+    Profile::new(points).map_err(|error| {
+        let field = if matches!(error, ProfileError::BadValue { .. }) { value } else { "soc" };
+        let place = error.index().map_or_else(|| path.to_string(), |index| format!("{path}[{index}].{field}"));
+        FormatError::path(place, error.to_string())
+    })
+}
+
+fn site(file: SiteFile) -> Site {
+    Site {
+        name: file.name.unwrap_or_else(|| file.id.clone()),
+        id: file.id,
+        at: Distance::km(file.at_km),
+        off_route: Distance::km(file.off_route_km),
+        off_route_speed: Speed::kmh(file.off_route_kmh.unwrap_or(OFF_ROUTE_KMH)),
+        max_power: Power::kw(file.max_kw),
+        max_current: file.max_a.map(Current::amps),
+        overhead: Minutes::new(file.overhead_min),
+        price: Price { per_kwh: file.price.per_kwh, per_min: file.price.per_min, per_session: file.price.per_session },
+    }
+}
+
+/// Writes a trip as JSON that [`read_trip`] reads back.
+pub fn write_trip(trip: &Trip) -> String {
+    let points = |profile: &Profile| -> Vec<PowerPoint> {
+        profile.points().iter().map(|&(soc, kw)| PowerPoint { soc, kw }).collect()
+    };
+    let vehicle = &trip.vehicle;
+    let file = TripFile {
+        format: FORMAT.into(),
+        version: VERSION,
+        name: trip.name.clone(),
+        vehicle: VehicleFile {
+            usable_kwh: vehicle.usable.get(),
+            charge_curve: points(&vehicle.charge_curve),
+            charge_loss_percent: vehicle.charge_loss_percent,
+            pack_voltage: vehicle
+                .pack_voltage
+                .as_ref()
+                .map(|volts| volts.points().iter().map(|&(soc, v)| VoltagePoint { soc, v }).collect()),
+            boost: vehicle.boost.as_ref().map(|boost| BoostFile {
+                minutes: boost.time.get(),
+                max_start_soc: boost.max_start.get(),
+                charge_curve: points(&boost.charge_curve),
+            }),
+        },
+        route: RouteFile { segments: trip.route.segments().iter().map(segment_file).collect() },
+        sites: trip.sites.iter().map(site_file).collect(),
+        goal: GoalFile {
+            start_soc: trip.goal.start.get(),
+            min_soc: trip.goal.floor.get(),
+            arrival_soc: trip.goal.arrival.get(),
+            max_soc: trip.goal.ceiling.get(),
+            value_of_time_per_hour: trip.goal.value_of_time_per_hour,
+        },
+    };
+    serde_json::to_string_pretty(&file).unwrap_or_default()
+}
+
+fn segment_file(segment: &Segment) -> SegmentFile {
+    SegmentFile { km: segment.length.get(), kmh: segment.speed.get(), kwh_per_100km: segment.consumption.get() }
+}
+
+fn site_file(site: &Site) -> SiteFile {
+    SiteFile {
+        id: site.id.clone(),
+        name: Some(site.name.clone()),
+        at_km: site.at.get(),
+        off_route_km: site.off_route.get(),
+        off_route_kmh: Some(site.off_route_speed.get()),
+        max_kw: site.max_power.get(),
+        max_a: site.max_current.map(Current::get),
+        overhead_min: site.overhead.get(),
+        price: PriceFile {
+            per_kwh: site.price.per_kwh,
+            per_min: site.price.per_min,
+            per_session: site.price.per_session,
+        },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const EXAMPLE: &str = include_str!("../../../docs/formats/trip.example.json");
+
+    #[test]
+    fn the_example_is_read_and_written_back() {
+        let trip = read_trip(EXAMPLE.as_bytes()).unwrap();
+        let again = write_trip(&trip);
+        let value = |text: &str| serde_json::from_str::<serde_json::Value>(text).unwrap();
+        assert_eq!(value(&again), value(EXAMPLE));
+    }
+
+    #[test]
+    fn names_the_path_and_what_is_expected() {
+        for (from, to, path, part) in [
+            ("\"max_kw\": 150.0", "\"max_kw\": \"fast\"", "sites[0].max_kw", "expected a number"),
+            ("\"max_kw\": 150.0", "\"max_kw\": -4", "sites[0].max_kw", "expected 0.1 to 10000 kW"),
+            ("\"at_km\": 95.0", "\"at_km\": 9500.0", "sites[0].at_km", "the length of the route"),
+            ("\"start_soc\": 90.0,", "", "goal.start_soc", "is missing"),
+            ("\"min_soc\": 10.0,", "\"min_soc\": 100.0,", "goal.min_soc", "expected less than goal.max_soc"),
+            ("{\"soc\": 5.0,", "{\"soc\": 120.0,", "vehicle.charge_curve[1].soc", "expected 0 to 100"),
+            ("\"version\": 1", "\"version\": 2", "version", "reads version 1"),
+            ("spare-hour/trip", "spare-hour/plan", "format", "expected \"spare-hour/trip\""),
+            ("\"kw\": 160.0", "\"kw\": 0.0", "vehicle.charge_curve[1].kw", "more than 0 kW"),
+            ("\"kmh\": 110.0", "\"kmh\": 0", "route.segments[0].kmh", "expected 1 to 400 km/h"),
+        ] {
+            let text = EXAMPLE.replacen(from, to, 1);
+            assert_ne!(text, EXAMPLE, "{from} is in the example");
+            let error = read_trip(text.as_bytes()).unwrap_err();
+            assert_eq!(error.place, crate::Place::Path(path.into()), "{error}");
+            assert!(error.problem.contains(part), "{error}");
+        }
+        assert!(read_trip(b"{\n\"format\": \n").unwrap_err().to_string().starts_with("line 3: is not JSON"));
+        assert!(read_trip(b"[]").is_err());
+        assert!(read_trip(format!("{EXAMPLE} x").as_bytes()).unwrap_err().to_string().contains("one JSON object"));
+    }
+
+    proptest! {
+        #[test]
+        fn never_panics(cut in 0usize..2000, put in "[-0-9a-z\\[\\]{}\",:.]{0,6}") {
+            let mut text = EXAMPLE.to_string();
+            let at = (0..=cut.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0);
+            text.insert_str(at, &put);
+            let _ = read_trip(text.as_bytes());
+            let _ = read_trip(&text.as_bytes()[..at]);
+        }
+
+        #[test]
+        fn any_numbers_are_planned_or_refused(numbers in prop::collection::vec(-1e6f64..1e6, 12)) {
+            let n = |i: usize| numbers[i];
+            let text = format!(
+                r#"{{"format":"spare-hour/trip","version":1,"vehicle":{{"usable_kwh":{},"charge_curve":[{{"soc":{},"kw":{}}}],"charge_loss_percent":{}}},
+                "route":{{"segments":[{{"km":{},"kmh":{},"kwh_per_100km":{}}}]}},"sites":[{{"id":"a","at_km":{},"max_kw":{}}}],
+                "goal":{{"start_soc":{},"min_soc":{},"arrival_soc":5,"max_soc":{}}}}}"#,
+                n(0).abs() / 1e4, n(1) / 1e4, n(2) / 1e3, n(3) / 1e4, n(4) / 1e3, n(5) / 1e4, n(6) / 1e4, n(7) / 1e4, n(8) / 1e3,
+                n(9) / 1e4, n(10) / 1e4, n(11) / 1e4,
+            );
+            if let Ok(trip) = read_trip(text.as_bytes()) {
+                let _ = spare_hour_core::planner::Planner::new(&trip);
+            }
+        }
+    }
+}
