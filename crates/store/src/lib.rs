@@ -1,1 +1,73 @@
-//! x
+//! Where Spare Hour keeps what it is told: one SQLite file, through Diesel.
+//!
+//! The file is opened with write-ahead logging, foreign keys, a busy timeout and `synchronous = FULL`, so that what a
+//! call has returned from survives a power cut. Migrations ship with the program and run when the file is opened; a
+//! file that a newer version has changed is refused before anything is written to it. All calls block: keep them off
+//! the threads of an async runtime.
+
+mod cars;
+mod connection;
+mod curves;
+mod profile_json;
+mod schema;
+mod sessions;
+mod trips;
+
+use std::path::PathBuf;
+
+use thiserror::Error;
+
+pub use cars::{Car, NewCar};
+pub use connection::Store;
+pub use curves::{Curve, NewCurve};
+pub use sessions::{NewSession, SessionLine, StoredSession};
+pub use trips::{NewTrip, StoredTrip, TripLine};
+
+/// Why the store could not do what it was asked.
+#[derive(Debug, Error)]
+pub enum StoreError {
+    /// There is nothing under that number.
+    #[error("there is no {what} {id}")]
+    NotFound {
+        /// Car, curve, session or trip.
+        what: &'static str,
+        /// The number asked for.
+        id: i32,
+    },
+    /// The file was changed by a newer version of the program.
+    #[error(
+        "{path} was written by a newer version of Spare Hour (it knows the change \"{migration}\", this version does not). \
+         It has not been touched; start the newer version, or use another directory"
+    )]
+    Newer {
+        /// The file.
+        path: PathBuf,
+        /// The first change that this version does not know.
+        migration: String,
+    },
+    /// The directory or the file cannot be used.
+    #[error("{path}: {problem}")]
+    Unusable {
+        /// The directory or file.
+        path: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
+    /// SQLite refused.
+    #[error("the database refused: {0}")]
+    Database(#[from] diesel::result::Error),
+    /// No connection was free in time.
+    #[error("the database is busy: {0}")]
+    Busy(#[from] diesel::r2d2::PoolError),
+    /// A value in the database is not what this program writes there.
+    #[error("the database holds a {what} that cannot be read: {problem}")]
+    Damaged {
+        /// What it should be.
+        what: &'static str,
+        /// What is wrong.
+        problem: String,
+    },
+}
+
+/// The result of a call to the store.
+pub type Result<T> = std::result::Result<T, StoreError>;

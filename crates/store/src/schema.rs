@@ -1,0 +1,106 @@
+//! The tables, as the migrations make them.
+
+diesel::table! {
+    cars (id) {
+        id -> Integer,
+        name -> Text,
+        usable_kwh -> Double,
+        rated_range_km -> Nullable<Double>,
+        charge_loss_percent -> Double,
+        pack_voltage -> Nullable<Text>,
+        boost -> Nullable<Text>,
+        curve_id -> Nullable<Integer>,
+    }
+}
+
+diesel::table! {
+    curves (id) {
+        id -> Integer,
+        car_id -> Integer,
+        session_id -> Nullable<Integer>,
+        name -> Text,
+        points -> Text,
+        measured_from_soc -> Nullable<Double>,
+        measured_to_soc -> Nullable<Double>,
+    }
+}
+
+diesel::table! {
+    sessions (id) {
+        id -> Integer,
+        car_id -> Nullable<Integer>,
+        name -> Text,
+        source_name -> Text,
+        source_text -> Text,
+        usable_kwh -> Nullable<Double>,
+        rated_range_km -> Nullable<Double>,
+        meter -> Text,
+        car -> Nullable<Text>,
+        software -> Nullable<Text>,
+        site_kw -> Nullable<Double>,
+        site_a -> Nullable<Double>,
+        preconditioned -> Nullable<Text>,
+        start_note -> Nullable<Text>,
+        other -> Text,
+        created_at -> Text,
+    }
+}
+
+diesel::table! {
+    readings (session_id, position) {
+        session_id -> Integer,
+        position -> Integer,
+        elapsed_min -> Double,
+        soc -> Double,
+        power_kw -> Nullable<Double>,
+        energy_kwh -> Nullable<Double>,
+        voltage_v -> Nullable<Double>,
+        current_a -> Nullable<Double>,
+        battery_c -> Nullable<Double>,
+        ambient_c -> Nullable<Double>,
+        range_km -> Nullable<Double>,
+        note -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    trips (id) {
+        id -> Integer,
+        name -> Text,
+        car_id -> Integer,
+        currency -> Text,
+        start_soc -> Double,
+        min_soc -> Double,
+        arrival_soc -> Double,
+        max_soc -> Double,
+        value_of_time_per_hour -> Nullable<Double>,
+    }
+}
+
+diesel::table! {
+    trip_segments (trip_id, position) {
+        trip_id -> Integer,
+        position -> Integer,
+        km -> Double,
+        kmh -> Double,
+        kwh_per_100km -> Double,
+    }
+}
+
+diesel::table! {
+    trip_sites (trip_id, position) {
+        trip_id -> Integer,
+        position -> Integer,
+        site -> Text,
+        name -> Text,
+        at_km -> Double,
+        off_route_km -> Double,
+        off_route_kmh -> Double,
+        max_kw -> Double,
+        max_a -> Nullable<Double>,
+        overhead_min -> Double,
+        per_kwh -> Double,
+        per_min -> Double,
+        per_session -> Double,
+    }
+}
