@@ -1,9 +1,133 @@
-//! stub
+//! `spare-hour demo`: the app on an invented country's roads, in a database of its own.
+
+use std::net::{IpAddr, Ipv4Addr, SocketAddr};
+use std::path::PathBuf;
+
+use anyhow::Context;
 use clap::Args;
+use spare_hour_core::curve_fit::FittedCurve;
+use spare_hour_core::profile::Profile;
+use spare_hour_core::quantity::{Distance, Energy};
+use spare_hour_core::trip::Trip;
+use spare_hour_formats::{read_session, read_trip};
+use spare_hour_store::{NewCar, NewCurve, NewSession, NewTrip, Store};
+
+use crate::serve::{PORT, data_directory, listen};
+
+const TRIP: &str = include_str!("../demo/tamsby-ferrow-quay.json");
+/// Name, file name and text of each session; the first is the one that plans use.
+const SESSIONS: [(&str, &str, &str); 3] = [
+    ("Avel 74, warm, full", "avel-warm-full.csv", include_str!("../demo/avel-warm-full.csv")),
+    ("Avel 74, cold, −7 °C", "avel-cold.csv", include_str!("../demo/avel-cold.csv")),
+    ("Avel 74, warm, from 40 %", "avel-from-40.csv", include_str!("../demo/avel-from-40.csv")),
+];
+/// The second car: a lower peak that it holds for long. Power into the battery, kW over SoC.
+const BRAE_CURVE: [(f64, f64); 7] =
+    [(0.0, 70.0), (5.0, 108.0), (60.0, 112.0), (75.0, 96.0), (85.0, 60.0), (95.0, 22.0), (100.0, 3.0)];
+
+/// Serve the app with the demo data, in a database of its own.
 #[derive(Args)]
-pub(crate) struct Demo {}
+pub(crate) struct Demo {
+    /// Port to listen on; 0 takes any free one.
+    #[arg(long, default_value_t = PORT)]
+    port: u16,
+    /// Forget what was changed in the demo and begin anew.
+    #[arg(long)]
+    fresh: bool,
+    /// Directory of the demo's data; made if need be.
+    #[arg(long)]
+    data: Option<PathBuf>,
+}
+
 impl Demo {
     pub(crate) fn run(&self) -> anyhow::Result<()> {
-        Ok(())
+        let directory = match &self.data {
+            Some(directory) => directory.clone(),
+            None => data_directory()?.join("demo"),
+        };
+        if self.fresh {
+            forget(&directory)?;
+        }
+        let store = Store::open(&directory)?;
+        if store.cars()?.is_empty() {
+            fill(&store).context("the demo data")?;
+        }
+        let address = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), self.port);
+        listen(store, Some("demo data: invented places, cars and prices"), address, &directory)
+    }
+}
+
+/// Removes the demo's database, and nothing else of the directory.
+fn forget(directory: &std::path::Path) -> anyhow::Result<()> {
+    for name in ["spare-hour.db", "spare-hour.db-wal", "spare-hour.db-shm"] {
+        let file = directory.join(name);
+        if file.exists() {
+            std::fs::remove_file(&file).with_context(|| format!("cannot remove {}", file.display()))?;
+        }
+    }
+    Ok(())
+}
+
+/// Writes the demo data into an empty store.
+fn fill(store: &Store) -> anyhow::Result<()> {
+    let trip = read_trip(TRIP.as_bytes())?;
+    let avel = store.add_car(&NewCar {
+        name: "Avel 74".into(),
+        usable: trip.vehicle.usable,
+        rated_range: Some(Distance::km(455.0)),
+        charge_loss_percent: trip.vehicle.charge_loss_percent,
+        pack_voltage: trip.vehicle.pack_voltage.clone(),
+        boost: None,
+    })?;
+    let mut in_use = None;
+    for (name, file, text) in SESSIONS {
+        let curve = add_session(store, avel, trip.vehicle.usable, [name, file, text])?;
+        in_use.get_or_insert(curve);
+    }
+    if let Some(curve) = in_use {
+        store.use_curve(avel, curve)?;
+    }
+    add_brae(store)?;
+    store.add_trip(&demo_trip(&trip, avel))?;
+    Ok(())
+}
+
+fn add_session(store: &Store, car: i32, usable: Energy, [name, file, text]: [&str; 3]) -> anyhow::Result<i32> {
+    let session = read_session(text).map_err(|errors| anyhow::anyhow!("{file}: {errors:?}"))?;
+    let curve = FittedCurve::new(&session, usable)?;
+    let (name, source_name, source_text) = (name.to_string(), file.to_string(), text.to_string());
+    let id =
+        store.add_session(&NewSession { car: Some(car), name: name.clone(), source_name, source_text, session })?;
+    let new = NewCurve { car, session: Some(id), name, power: curve.power, measured: Some(curve.measured) };
+    Ok(store.add_curve(&new)?)
+}
+
+fn add_brae(store: &Store) -> anyhow::Result<()> {
+    let brae = store.add_car(&NewCar {
+        name: "Brae 58".into(),
+        usable: Energy::kwh(58.0),
+        rated_range: Some(Distance::km(385.0)),
+        charge_loss_percent: 7.0,
+        pack_voltage: Some(Profile::new(vec![(0.0, 560.0), (100.0, 690.0)])?),
+        boost: None,
+    })?;
+    store.add_curve_in_use(&NewCurve {
+        car: brae,
+        session: None,
+        name: "typed from a magazine’s table".into(),
+        power: Profile::new(BRAE_CURVE.to_vec())?,
+        measured: None,
+    })?;
+    Ok(())
+}
+
+fn demo_trip(trip: &Trip, car: i32) -> NewTrip {
+    NewTrip {
+        name: trip.name.clone(),
+        car,
+        currency: "cr".into(),
+        segments: trip.route.segments().to_vec(),
+        sites: trip.sites.clone(),
+        goal: trip.goal,
     }
 }

@@ -15,6 +15,7 @@
 //! | energy and minutes of the road | [`route`] |
 //! | the trip to plan | [`trip`] |
 //! | the best stops, with a proof | [`planner`] |
+//! | SoC and place over the minutes of a plan | [`trip_timeline`] |
 
 pub mod analysis;
 pub mod charging_time;
@@ -28,3 +29,4 @@ pub mod session;
 pub mod soc_timeline;
 pub mod stall;
 pub mod trip;
+pub mod trip_timeline;

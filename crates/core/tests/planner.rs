@@ -12,6 +12,7 @@ use spare_hour_core::profile::Profile;
 use spare_hour_core::quantity::{Distance, Minutes, Power, Soc};
 use spare_hour_core::stall::Stall;
 use spare_hour_core::trip::Trip;
+use spare_hour_core::trip_timeline::TripTimeline;
 use support::{boosted_car, car, goal, integrate_plan, long_trip, site, trip};
 
 /// A trip as an explicit graph: a node for every site and SoC on arrival in steps of `step`, an edge for every charge
@@ -378,4 +379,21 @@ fn boost_that_ends_where_the_floor_is() {
     assert!(planner.best().gap.get() >= 0.0 && planner.best().plan.total.get().is_finite());
     let path = StateGraph::shortest_path(&trip, 1.0).unwrap();
     assert!(planner.goal_of(&planner.best().plan) - planner.best().gap.get() <= path + 1e-6);
+}
+
+#[test]
+fn the_timeline_of_a_plan_is_whole() {
+    let trip = long_trip(car(), 900.0, 14);
+    let plan = Planner::new(&trip).unwrap().best().plan.clone();
+    let timeline = TripTimeline::new(&trip, &plan);
+    assert!((timeline.end() - plan.total.get()).abs() < 1e-6);
+    for pair in timeline.spans.windows(2) {
+        let (end, start) = (pair[0].points[pair[0].points.len() - 1], pair[1].points[0]);
+        assert!((end.0 - start.0).abs() < 1e-6 && (end.1 - start.1).abs() < 1e-6, "{end:?} then {start:?}");
+    }
+    let (_, arrival) = *timeline.spans.last().unwrap().points.last().unwrap();
+    assert!((arrival - plan.arrival.get()).abs() < 1e-6);
+    let minutes: Vec<f64> = (0..=90).map(|i| timeline.minute_at(Distance::km(10.0 * f64::from(i)))).collect();
+    assert!(minutes.windows(2).all(|pair| pair[0] < pair[1]));
+    assert!((minutes[90] - plan.total.get()).abs() < 1e-6 && minutes[0].abs() < 1e-9);
 }

@@ -1,0 +1,74 @@
+//! The first page: the trip at hand, the last session, and the one next useful thing.
+
+use askama::Template;
+use axum::extract::State;
+use axum::http::StatusCode;
+use axum::response::Response;
+use spare_hour_store::{SessionLine, Store};
+
+use crate::App;
+use crate::error::{WebError, page};
+use crate::layout::Frame;
+use crate::trips::{Ask, Loaded, Outcome, PlanView};
+
+#[derive(Template)]
+#[template(path = "home/show.html")]
+struct HomePage {
+    frame: Frame,
+    trip: Option<TripAtHand>,
+    session: Option<SessionLine>,
+    next: Next,
+}
+
+struct TripAtHand {
+    id: i32,
+    name: String,
+    car: String,
+    view: PlanView,
+}
+
+/// The one next useful thing.
+enum Next {
+    /// Nothing is there yet.
+    Begin,
+    /// The trip's car has no curve, or its curve was never measured.
+    BringCharge { car: i32 },
+    /// A session is newer than the curve that plans use.
+    UseSession { id: i32, name: String },
+    /// All is there: look at what a cold day does.
+    WhatIfCold { trip: i32 },
+    /// There is no trip.
+    BringTrip,
+}
+
+/// The first page.
+pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
+    let (trip, session, next) = app.run(gather).await?;
+    Ok(page(StatusCode::OK, &HomePage { frame: Frame::new(&app, "", "Today"), trip, session, next }))
+}
+
+fn gather(store: &Store) -> Result<(Option<TripAtHand>, Option<SessionLine>, Next), WebError> {
+    let session = store.sessions()?.into_iter().next();
+    let Some(line) = store.trips()?.into_iter().next() else {
+        let next = if session.is_some() { Next::BringTrip } else { Next::Begin };
+        return Ok((None, session, next));
+    };
+    let loaded = Loaded::new(store, line.id, &Ask::default())?;
+    let car = loaded.cars.iter().find(|car| car.id == line.car);
+    let in_use = car.and_then(|car| car.curve).and_then(|id| loaded.curves.iter().find(|curve| curve.id == id));
+    let measured_with = in_use.and_then(|curve| curve.about.session);
+    let next = match (&session, measured_with) {
+        (Some(last), used) if last.car == Some(line.car) && used.is_none_or(|used| used < last.id) => {
+            Next::UseSession { id: last.id, name: last.name.clone() }
+        }
+        (_, None) => Next::BringCharge { car: line.car },
+        _ => Next::WhatIfCold { trip: line.id },
+    };
+    let trip = TripAtHand {
+        id: line.id,
+        name: line.name,
+        car: car.map(|car| car.about.name.clone()).unwrap_or_default(),
+        view: PlanView::new(&loaded, false),
+    };
+    Ok((Some(trip), session, next))
+}

@@ -1,0 +1,423 @@
+//! A plan as its page shows it: in minutes, with the reasons.
+
+use spare_hour_core::planner::{
+    AdjustedPlan, FixedDeparture, Infeasible, Place, Plan, PlanError, Planner, Reason, SchoolResult, Why,
+};
+use spare_hour_core::quantity::Minutes;
+use spare_hour_core::trip::Trip;
+
+use super::Loaded;
+use super::ask::Controls;
+use super::day_line::{DayLine, NUDGE};
+use crate::say;
+
+/// Trips with more sites than this do not say what each stop is worth: that takes a plan without each.
+const WORTH_SITES: usize = 24;
+
+/// Everything that changes when a control does.
+pub(crate) struct PlanView {
+    pub(crate) faults: Vec<(&'static str, String)>,
+    pub(crate) outcome: Outcome,
+}
+
+/// What came of planning.
+#[expect(clippy::large_enum_variant, reason = "one of them exists for the time of one page")]
+pub(crate) enum Outcome {
+    /// A plan.
+    Planned(Planned),
+    /// There is none: why, and the changes that would make one.
+    Stranded { why: String, remedies: Vec<Remedy> },
+    /// The car has no curve.
+    NoCurve { car: i32 },
+}
+
+/// A change that would make a trip possible.
+pub(crate) struct Remedy {
+    pub(crate) words: String,
+    pub(crate) address: String,
+}
+
+/// A plan.
+pub(crate) struct Planned {
+    pub(crate) total: String,
+    pub(crate) arrives: String,
+    pub(crate) arrival: String,
+    pub(crate) sum: String,
+    pub(crate) cost: String,
+    pub(crate) gap: String,
+    /// What the driver's own departures cost against the best plan.
+    pub(crate) against_best: Option<AgainstBest>,
+    pub(crate) dropped: Vec<String>,
+    pub(crate) day_line: DayLine,
+    pub(crate) stops: Vec<StopRow>,
+    pub(crate) schools: Vec<SchoolRow>,
+    pub(crate) verdict: String,
+    pub(crate) sites: Vec<SiteRow>,
+    pub(crate) warning: Option<String>,
+    /// Address of the trip, and the query of its files.
+    pub(crate) base: String,
+    pub(crate) files: String,
+}
+
+/// What fixed departures cost.
+pub(crate) struct AgainstBest {
+    pub(crate) minutes: String,
+    pub(crate) money: String,
+    pub(crate) let_go: String,
+}
+
+/// A stop in the table.
+pub(crate) struct StopRow {
+    pub(crate) number: usize,
+    pub(crate) name: String,
+    pub(crate) place: String,
+    pub(crate) clock: String,
+    pub(crate) arrive: String,
+    pub(crate) depart: String,
+    pub(crate) charge: String,
+    pub(crate) overhead: String,
+    pub(crate) plug: String,
+    pub(crate) cost: String,
+    pub(crate) why: String,
+    pub(crate) worth: Option<String>,
+    pub(crate) less: Option<String>,
+    pub(crate) more: Option<String>,
+    pub(crate) let_go: Option<String>,
+}
+
+/// A school beside the plan.
+pub(crate) struct SchoolRow {
+    pub(crate) name: String,
+    pub(crate) rule: &'static str,
+    pub(crate) total: String,
+    pub(crate) more: String,
+    pub(crate) money: String,
+    pub(crate) stops: String,
+    pub(crate) lowest: String,
+    /// Width of its bar, 0 to 100.
+    pub(crate) bar: f64,
+}
+
+/// A site of the road.
+pub(crate) struct SiteRow {
+    pub(crate) name: String,
+    pub(crate) km: String,
+    pub(crate) off_route: String,
+    pub(crate) power: String,
+    pub(crate) price: String,
+    pub(crate) overhead: String,
+    pub(crate) used: bool,
+}
+
+impl PlanView {
+    /// The plan of a trip as asked. `whole` pages also say what each stop is worth.
+    pub(crate) fn new(loaded: &Loaded, whole: bool) -> Self {
+        let faults = loaded.controls.faults().map(|(name, fault)| (name, fault.to_string())).collect();
+        let outcome = match &loaded.trip {
+            None => Outcome::NoCurve { car: loaded.controls.car },
+            Some(trip) => outcome(loaded, trip, whole),
+        };
+        Self { faults, outcome }
+    }
+}
+
+fn outcome(loaded: &Loaded, trip: &Trip, whole: bool) -> Outcome {
+    match Planner::new(trip) {
+        Ok(planner) => Outcome::Planned(planned(loaded, trip, &planner, whole)),
+        Err(PlanError::Infeasible(gap)) => {
+            Outcome::Stranded { why: stranded(&gap), remedies: remedies(trip, &loaded.controls, &gap) }
+        }
+        Err(PlanError::Trip(error)) => Outcome::Stranded { why: error.to_string(), remedies: Vec::new() },
+    }
+}
+
+fn stranded(gap: &Infeasible) -> String {
+    let (from, to) = &gap.names;
+    format!(
+        "From {from} to {to} is {:.0} km. That takes leaving with {:.1} % to keep {:.0} % on arrival, and at most {:.0} % is \
+         possible: {:.1} points too little, about {:.0} km.",
+        gap.length.get(),
+        gap.needed.get(),
+        gap.floor.get(),
+        gap.available.get(),
+        gap.short.get(),
+        gap.short_distance.get(),
+    )
+}
+
+fn remedies(trip: &Trip, controls: &Controls, gap: &Infeasible) -> Vec<Remedy> {
+    let mut remedies = Vec::new();
+    let mut offer = |words: String, name: &'static str, value: f64| {
+        let address = controls.address_with(&[], Some((name, say::field(value))));
+        remedies.push(Remedy { words, address: format!("?{address}") });
+    };
+    let less = (gap.floor.get() - gap.short.get()).floor();
+    if less >= 0.0 {
+        let (name, what) = if gap.to == Place::End { ("wish", "Arrive with") } else { ("floor", "Lower the floor to") };
+        offer(format!("{what} {less:.0} %"), name, less);
+    }
+    if gap.from == Place::Start && trip.goal.start.get() < 100.0 {
+        let more = (trip.goal.start.get() + gap.short.get()).ceil();
+        if more <= 100.0 {
+            offer(format!("Start with {more:.0} %"), "start", more);
+        }
+    }
+    if gap.from != Place::Start && trip.goal.ceiling.get() < 100.0 {
+        offer("Charge up to 100 %".into(), "ceiling", 100.0);
+    }
+    remedies
+}
+
+fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Planned {
+    let controls = &loaded.controls;
+    let currency = &loaded.stored.about.currency;
+    let fixed = controls.fixed(trip);
+    let AdjustedPlan { plan, dropped } = planner.with_departures(&fixed);
+    let best = &planner.best().plan;
+    let kept: Vec<usize> = fixed.iter().filter(|one| !dropped.contains(one)).map(|one| one.site).collect();
+    let schools = planner.schools();
+    Planned {
+        total: say::duration(plan.total),
+        arrives: say::time_of_day(controls.departure, plan.total.get()),
+        arrival: say::percent(plan.arrival),
+        sum: sum(&plan),
+        cost: format!("{:.2} {currency}", plan.cost),
+        gap: gap(planner.best().gap, trip.goal.value_of_time_per_hour.is_some()),
+        against_best: (!kept.is_empty()).then(|| AgainstBest {
+            minutes: say::more_minutes(plan.total.get() - best.total.get()),
+            money: say::more_money(plan.cost - best.cost, currency),
+            let_go: format!("?{}", controls.address_with(&[], None)),
+        }),
+        dropped: dropped.iter().map(|one| not_kept(trip, *one)).collect(),
+        day_line: DayLine::new(trip, &plan, &kept, controls.departure),
+        stops: stop_rows(loaded, trip, planner, &plan, &kept, whole),
+        verdict: verdict(best, &schools),
+        schools: school_rows(best, &schools, currency),
+        sites: site_rows(trip, &plan, currency),
+        warning: warning(loaded, &plan),
+        base: format!("/trips/{}", loaded.stored.id),
+        files: controls.address_with(&controls.leave, None),
+    }
+}
+
+fn sum(plan: &Plan) -> String {
+    let stops = match plan.stops.len() {
+        0 => "no stop".to_string(),
+        1 => "1 stop".to_string(),
+        count => format!("{count} stops"),
+    };
+    format!(
+        "{} driving, {stops} of {} in all: {} charging and {} fixed",
+        say::duration(plan.drive),
+        say::duration(plan.charge + plan.overhead),
+        say::duration(plan.charge),
+        say::duration(plan.overhead),
+    )
+}
+
+fn gap(gap: Minutes, money: bool) -> String {
+    let what = if money { "minutes or money’s worth of minutes" } else { "minutes" };
+    let seconds = (gap.get() * 60.0).ceil();
+    if seconds <= 90.0 {
+        format!("Proven: no plan is better by more than {seconds:.0} seconds, counted in {what}.")
+    } else {
+        format!("Proven: no plan is better by more than {:.1} minutes, counted in {what}.", gap.get())
+    }
+}
+
+fn not_kept(trip: &Trip, fixed: FixedDeparture) -> String {
+    let name = &trip.sites[fixed.site].name;
+    format!(
+        "Leaving {name} with {} could not be kept: the plan does not stop there any more, or nothing is in reach then.",
+        say::percent(fixed.depart)
+    )
+}
+
+/// A plan that leaves the measured part of the curve says so.
+fn warning(loaded: &Loaded, plan: &Plan) -> Option<String> {
+    let (from, to) = loaded.curve()?.about.measured?;
+    let above = plan.stops.iter().any(|stop| stop.depart.get() > to.get() + 0.5);
+    let below = plan.stops.iter().any(|stop| stop.arrive.get() < from.get() - 0.5);
+    (above || below).then(|| {
+        format!(
+            "This curve was measured from {} to {}; outside it the plan rests on an assumption.",
+            say::percent(from),
+            say::percent(to),
+        )
+    })
+}
+
+fn stop_rows(
+    loaded: &Loaded,
+    trip: &Trip,
+    planner: &Planner,
+    plan: &Plan,
+    kept: &[usize],
+    whole: bool,
+) -> Vec<StopRow> {
+    let reasons = planner.reasons(plan);
+    let worth = whole && kept.is_empty() && trip.sites.len() <= WORTH_SITES;
+    let mut minute = 0.0;
+    let mut rows = Vec::with_capacity(plan.stops.len());
+    for (index, (stop, reason)) in plan.stops.iter().zip(&reasons).enumerate() {
+        minute += stop.drive.get();
+        let site = &trip.sites[stop.site];
+        let nudges = Nudges::new(loaded, trip, plan, index, kept);
+        rows.push(StopRow {
+            number: index + 1,
+            name: site.name.clone(),
+            place: format!("km {:.0}, {:.0} kW", site.at.get(), site.max_power.get()),
+            clock: say::time_of_day(loaded.controls.departure, minute),
+            arrive: say::percent(stop.arrive),
+            depart: say::percent(stop.depart),
+            charge: say::minutes(stop.charge.get()),
+            overhead: say::minutes(stop.overhead.get()),
+            plug: format!("{:.1}", stop.plug.get()),
+            cost: format!("{:.2}", stop.cost),
+            why: why(trip, reason, kept.contains(&stop.site)),
+            worth: worth.then(|| worth_of(planner, stop.site)),
+            less: nudges.less,
+            more: nudges.more,
+            let_go: nudges.let_go,
+        });
+        minute += stop.charge.get() + stop.overhead.get();
+    }
+    rows
+}
+
+/// The addresses of the same plan with one departure nudged.
+struct Nudges {
+    less: Option<String>,
+    more: Option<String>,
+    let_go: Option<String>,
+}
+
+impl Nudges {
+    fn new(loaded: &Loaded, trip: &Trip, plan: &Plan, index: usize, kept: &[usize]) -> Self {
+        let stop = &plan.stops[index];
+        let site = &trip.sites[stop.site].id;
+        let others: Vec<(String, f64)> = loaded.controls.leave.iter().filter(|one| one.0 != *site).cloned().collect();
+        let with = |soc: f64| {
+            let mut leave = others.clone();
+            leave.push((site.clone(), (soc * 10.0).round() / 10.0));
+            format!("?{}", loaded.controls.address_with(&leave, None))
+        };
+        let (low, high) = (stop.depart - NUDGE, stop.depart + NUDGE);
+        Self {
+            less: (low > stop.arrive).then(|| with(low.get())),
+            more: (high <= trip.goal.ceiling).then(|| with(high.get())),
+            let_go: kept.contains(&stop.site).then(|| format!("?{}", loaded.controls.address_with(&others, None))),
+        }
+    }
+}
+
+fn worth_of(planner: &Planner, site: usize) -> String {
+    match planner.worth_of_site(site) {
+        Some(minutes) if minutes.get() < 0.05 => "Without this site the plan is as good.".into(),
+        Some(minutes) => format!("Without this site the best plan takes {} min more.", say::minutes(minutes.get())),
+        None => "Without this site the trip cannot be driven.".into(),
+    }
+}
+
+/// Why a stop is left when it is, in one sentence with the two numbers it compares.
+fn why(trip: &Trip, reason: &Reason, fixed: bool) -> String {
+    let points = say::percent(reason.points);
+    let name = |site: usize| &trip.sites[site].name;
+    let here = reason.next_here.map(|minutes| say::minutes(minutes.get()));
+    let compared = match (here, reason.next_there) {
+        (Some(here), Some(there)) => {
+            let step = say::minutes(there.step.get());
+            format!("the next {points} cost {here} min here, the same {points} cost {step} min at {}", name(there.site))
+        }
+        (Some(here), None) => format!("the next {points} would cost {here} min"),
+        (None, _) => "the battery is full".into(),
+    };
+    let why = match reason.why {
+        _ if fixed => "Your choice",
+        Why::Balanced => "Leave: from here on it charges faster there",
+        Why::NextNeedsIt => "Leave as soon as the next stop is in reach with the floor",
+        Why::EndNeedsIt => "Leave as soon as the end is in reach with what you wish",
+        Why::Ceiling => "Your ceiling",
+        Why::Chosen => "More than is needed",
+    };
+    format!("{why}: {compared}.")
+}
+
+fn verdict(best: &Plan, schools: &[SchoolResult]) -> String {
+    let plans = schools.iter().filter_map(|school| Some((school.school.name(), school.plan.as_ref()?)));
+    let nearest = plans.min_by(|a, b| a.1.total.get().total_cmp(&b.1.total.get()));
+    match nearest {
+        Some((name, plan)) => {
+            let more = plan.total.get() - best.total.get();
+            if more < 0.05 {
+                format!("“{name}” does as well as the plan here.")
+            } else if more < 0.0 {
+                format!("“{name}” is faster but dearer: {}.", say::more_minutes(more))
+            } else {
+                format!("The nearest rule of thumb, “{name}”, takes {} min longer.", say::minutes(more))
+            }
+        }
+        None => "None of the rules of thumb gets there.".into(),
+    }
+}
+
+fn school_rows(best: &Plan, schools: &[SchoolResult], currency: &str) -> Vec<SchoolRow> {
+    let more = |plan: &Plan| plan.total.get() - best.total.get();
+    let most = schools.iter().filter_map(|school| school.plan.as_ref()).map(more).fold(1.0, f64::max);
+    let row = |result: &SchoolResult| {
+        let (name, rule) = (result.school.name(), result.school.rule());
+        let Some(plan) = &result.plan else {
+            return SchoolRow {
+                name,
+                rule,
+                total: "does not get there".into(),
+                more: String::new(),
+                money: String::new(),
+                stops: String::new(),
+                lowest: String::new(),
+                bar: 0.0,
+            };
+        };
+        SchoolRow {
+            name,
+            rule,
+            total: say::duration(plan.total),
+            more: say::more_minutes(more(plan)),
+            money: say::more_money(plan.cost - best.cost, currency),
+            stops: plan.stops.len().to_string(),
+            lowest: say::percent(plan.lowest),
+            bar: (100.0 * more(plan) / most).clamp(0.0, 100.0),
+        }
+    };
+    schools.iter().map(row).collect()
+}
+
+fn site_rows(trip: &Trip, plan: &Plan, currency: &str) -> Vec<SiteRow> {
+    let mut rows: Vec<(usize, SiteRow)> = trip
+        .sites
+        .iter()
+        .enumerate()
+        .map(|(index, site)| {
+            let price = site.price;
+            let mut parts = vec![format!("{:.2} {currency}/kWh", price.per_kwh)];
+            if price.per_min > 0.0 {
+                parts.push(format!("{:.2}/min", price.per_min));
+            }
+            if price.per_session > 0.0 {
+                parts.push(format!("{:.2} a stop", price.per_session));
+            }
+            let row = SiteRow {
+                name: site.name.clone(),
+                km: format!("{:.0}", site.at.get()),
+                off_route: say::field((site.off_route.get() * 10.0).round() / 10.0),
+                power: format!("{:.0}", site.max_power.get()),
+                price: parts.join(", "),
+                overhead: say::minutes(site.overhead.get()),
+                used: plan.stops.iter().any(|stop| stop.site == index),
+            };
+            (index, row)
+        })
+        .collect();
+    rows.sort_by(|a, b| trip.sites[a.0].at.get().total_cmp(&trip.sites[b.0].at.get()));
+    rows.into_iter().map(|row| row.1).collect()
+}

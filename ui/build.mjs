@@ -1,0 +1,25 @@
+// Builds the styles, scripts and fonts that crates/web embeds: npm ci && npm run build.
+import { execFileSync } from "node:child_process";
+import { copyFileSync, mkdirSync } from "node:fs";
+import { build } from "esbuild";
+
+const out = "../crates/web/assets";
+mkdirSync(out, { recursive: true });
+
+await build({
+  entryPoints: { app: "src/app.ts", theme: "src/theme.ts" },
+  outdir: out,
+  bundle: true,
+  minify: true,
+  target: "es2022",
+  legalComments: "none",
+});
+
+execFileSync("node_modules/.bin/tailwindcss", ["-i", "src/app.css", "-o", `${out}/app.css`, "--minify"], { stdio: "inherit" });
+
+for (const [font, weight] of [["b612", 400], ["b612", 700], ["b612-mono", 400]]) {
+  const file = `${font}-latin-${weight}-normal.woff2`;
+  copyFileSync(`node_modules/@fontsource/${font}/files/${file}`, `${out}/${file}`);
+}
+
+copyFileSync("src/icon.svg", `${out}/icon.svg`);

@@ -1,0 +1,64 @@
+/**
+ * Sends forms and follows in-app links marked `data-swap` without a reload: the answer's `<main>` takes the place of
+ * this page's. Without this script the same forms and links work as plain ones.
+ */
+export function page() {
+  return {
+    init() {
+      document.addEventListener("submit", (event) => {
+        const form = event.target;
+        if (!(form instanceof HTMLFormElement) || !form.matches("[data-swap]")) return;
+        event.preventDefault();
+        void send(form, event.submitter);
+      });
+      addEventListener("popstate", () => void visit(location.href, false));
+    },
+  };
+}
+
+async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
+  const data = new FormData(form, submitter);
+  if (form.method === "get") {
+    const query = new URLSearchParams([...data].map(([name, value]) => [name, String(value)]));
+    return visit(`${form.action.split("?")[0]}?${query}`, true);
+  }
+  const plain = form.enctype !== "multipart/form-data";
+  const body = plain ? new URLSearchParams([...data].map(([name, value]) => [name, String(value)])) : data;
+  form.setAttribute("aria-busy", "true");
+  try {
+    await swap(await fetch(form.action, { method: "post", body }), true);
+  } catch {
+    say("The server does not answer. What you typed is still here; send it again when it does.");
+  } finally {
+    form.removeAttribute("aria-busy");
+  }
+}
+
+async function visit(address: string, remember: boolean): Promise<void> {
+  try {
+    await swap(await fetch(address), remember);
+  } catch {
+    location.assign(address);
+  }
+}
+
+async function swap(response: Response, remember: boolean): Promise<void> {
+  const next = new DOMParser().parseFromString(await response.text(), "text/html");
+  const [old, main] = [document.querySelector("main"), next.querySelector("main")];
+  if (!old || !main) {
+    say(`The server answered with ${response.status}; nothing was changed.`);
+    return;
+  }
+  old.replaceWith(main);
+  document.title = next.title;
+  if (remember && response.url !== location.href) history.pushState(null, "", response.url);
+  const focus = main.querySelector<HTMLElement>("[data-focus], [aria-invalid=true], h1");
+  if (focus && !focus.matches("input, textarea, select")) focus.tabIndex = -1;
+  focus?.focus();
+}
+
+/** Says something to everyone, in the line that screen readers listen to. */
+export function say(text: string): void {
+  const line = document.getElementById("say");
+  if (line) line.textContent = text;
+}

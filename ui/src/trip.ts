@@ -1,0 +1,180 @@
+import { say } from "./page";
+
+/** The trip page: each change of a control, and each move of a leaving point, replans on the server, in place. */
+export function trip() {
+  return {
+    /** The request under way, to be dropped when a newer one starts. */
+    running: null as AbortController | null,
+    timer: 0,
+    /** The leaving point that a pointer holds. */
+    held: null as string | null,
+
+    init() {
+      const root = this.root();
+      const form = this.form();
+      form.addEventListener("input", (event) => {
+        this.pair(event.target);
+        this.later(80);
+      });
+      form.addEventListener("submit", (event) => {
+        if (event.submitter?.hasAttribute("formaction")) return;
+        event.preventDefault();
+        this.later(0);
+      });
+      root.addEventListener("click", (event) => this.click(event));
+      root.addEventListener("pointerdown", (event) => this.grab(event));
+      root.addEventListener("pointermove", (event) => this.drag(event));
+      for (const end of ["pointerup", "pointercancel"]) root.addEventListener(end, () => (this.held = null));
+      root.addEventListener("keydown", (event) => this.key(event));
+    },
+
+    root(): HTMLElement {
+      return (this as unknown as { $root: HTMLElement }).$root;
+    },
+
+    form(): HTMLFormElement {
+      return this.root().querySelector<HTMLFormElement>("form#controls")!;
+    },
+
+    /** Keeps a slider and its number the same. */
+    pair(target: EventTarget | null) {
+      if (!(target instanceof HTMLInputElement)) return;
+      const other = target.dataset["slides"]
+        ? this.form().elements.namedItem(target.dataset["slides"])
+        : this.form().querySelector(`[data-slides="${target.name}"]`);
+      if (other instanceof HTMLInputElement) other.value = target.value;
+    },
+
+    /** A preset button, or a link that changes the plan. */
+    click(event: MouseEvent) {
+      const target = event.target instanceof Element ? event.target.closest<HTMLElement>("[data-set], a[data-replan]") : null;
+      if (!target) return;
+      event.preventDefault();
+      if (target instanceof HTMLAnchorElement) {
+        this.take(new URL(target.href).searchParams);
+      } else {
+        const [name, value] = (target.dataset["set"] ?? "").split("=");
+        this.take(new URLSearchParams([[name ?? "", value ?? ""]]));
+      }
+      this.later(0);
+    },
+
+    /** Puts values into the controls. */
+    take(values: URLSearchParams) {
+      for (const [name, value] of values) {
+        const control = this.form().elements.namedItem(name);
+        if (control instanceof HTMLInputElement || control instanceof HTMLSelectElement) {
+          control.value = value;
+          this.pair(control);
+        }
+      }
+      if (!values.has("leave") && values.has("start")) this.leaving(new Map());
+    },
+
+    later(milliseconds: number) {
+      clearTimeout(this.timer);
+      this.timer = window.setTimeout(() => void this.replan(), milliseconds);
+    },
+
+    async replan() {
+      this.running?.abort();
+      const running = (this.running = new AbortController());
+      const form = this.form();
+      const query = new URLSearchParams([...new FormData(form)].map(([name, value]) => [name, String(value)]));
+      if (!query.get("leave")) query.delete("leave");
+      try {
+        const response = await fetch(`${form.dataset["plan"]}?${query}`, { signal: running.signal });
+        this.put(await response.text());
+        history.replaceState(null, "", `${form.action.split("?")[0]}?${query}`);
+      } catch (error) {
+        if (!running.signal.aborted) say("The server does not answer; the plan shown is the last one it gave.");
+      }
+    },
+
+    /** Shows a new plan and keeps the focus where it was. */
+    put(html: string) {
+      const focused = document.activeElement?.id;
+      const plan = this.root().querySelector("#plan");
+      const next = new DOMParser().parseFromString(html, "text/html").querySelector("#plan");
+      if (!plan || !next) return;
+      plan.replaceWith(next);
+      for (const note of next.querySelectorAll<HTMLElement>("[data-fault]")) this.fault(note);
+      for (const control of this.form().querySelectorAll<HTMLInputElement>("[aria-invalid]")) {
+        if (!next.querySelector(`[data-fault="${control.name}"]`)) this.clear(control);
+      }
+      if (focused) document.getElementById(focused)?.focus();
+    },
+
+    /** Shows what is wrong with a control beside it. */
+    fault(note: HTMLElement) {
+      const control = this.form().elements.namedItem(note.dataset["fault"] ?? "");
+      if (!(control instanceof HTMLInputElement)) return;
+      control.setAttribute("aria-invalid", "true");
+      const line = document.getElementById(`${control.name}-fault`);
+      if (line) line.textContent = note.textContent;
+    },
+
+    clear(control: HTMLInputElement) {
+      control.removeAttribute("aria-invalid");
+      const line = document.getElementById(`${control.name}-fault`);
+      if (line) line.textContent = "";
+    },
+
+    /** The departures that are fixed: site to SoC. */
+    fixed(): Map<string, string> {
+      const text = (this.form().elements.namedItem("leave") as HTMLInputElement).value;
+      return new Map(text.split(",").filter(Boolean).map((pair) => pair.split(":") as [string, string]));
+    },
+
+    leaving(fixed: Map<string, string>) {
+      const text = [...fixed].map(([site, soc]) => `${site}:${soc}`).join(",");
+      (this.form().elements.namedItem("leave") as HTMLInputElement).value = text;
+    },
+
+    fix(handle: Element, soc: number) {
+      const site = handle.getAttribute("data-site") ?? "";
+      const [low, high] = [Number(handle.getAttribute("aria-valuemin")), Number(handle.getAttribute("aria-valuemax"))];
+      const fixed = this.fixed();
+      fixed.set(site, Math.min(high, Math.max(low, soc)).toFixed(1));
+      this.leaving(fixed);
+    },
+
+    grab(event: PointerEvent) {
+      const handle = event.target instanceof Element ? event.target.closest("[data-site][role=slider]") : null;
+      if (!handle) return;
+      event.preventDefault();
+      this.held = handle.id;
+      (handle as unknown as HTMLElement).focus();
+    },
+
+    drag(event: PointerEvent) {
+      const handle = this.held && document.getElementById(this.held);
+      const chart = handle && handle.closest("svg");
+      if (!handle || !chart) return;
+      event.preventDefault();
+      const box = chart.getBoundingClientRect();
+      const y = ((event.clientY - box.top) / box.height) * chart.viewBox.baseVal.height;
+      const [top, bottom] = [Number(chart.dataset["top"]), Number(chart.dataset["bottom"])];
+      this.fix(handle, Math.round(100 * ((bottom - y) / (bottom - top)) * 2) / 2);
+      this.later(16);
+    },
+
+    key(event: KeyboardEvent) {
+      const handle = event.target instanceof Element ? event.target.closest("[data-site][role=slider]") : null;
+      if (!handle) return;
+      const now = Number(handle.getAttribute("aria-valuenow"));
+      const steps: Record<string, number> = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 5, PageDown: -5 };
+      if (event.key in steps) {
+        this.fix(handle, now + (steps[event.key] ?? 0));
+      } else if (event.key === "Delete" || event.key === "Backspace" || event.key === "Escape") {
+        const fixed = this.fixed();
+        fixed.delete(handle.getAttribute("data-site") ?? "");
+        this.leaving(fixed);
+      } else {
+        return;
+      }
+      event.preventDefault();
+      this.later(0);
+    },
+  };
+}
