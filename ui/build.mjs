@@ -17,9 +17,9 @@ await build({
 
 execFileSync("node_modules/.bin/tailwindcss", ["-i", "src/app.css", "-o", `${out}/app.css`, "--minify"], { stdio: "inherit" });
 
-for (const [font, weight] of [["b612", 400], ["b612", 700], ["b612-mono", 400]]) {
-  const file = `${font}-latin-${weight}-normal.woff2`;
-  copyFileSync(`node_modules/@fontsource/${font}/files/${file}`, `${out}/${file}`);
+for (const weight of [400, 700]) {
+  const file = `b612-latin-${weight}-normal.woff2`;
+  copyFileSync(`node_modules/@fontsource/b612/files/${file}`, `${out}/${file}`);
 }
 
 copyFileSync("src/icon.svg", `${out}/icon.svg`);

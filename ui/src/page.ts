@@ -26,7 +26,9 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   const body = plain ? new URLSearchParams([...data].map(([name, value]) => [name, String(value)])) : data;
   form.setAttribute("aria-busy", "true");
   try {
-    await swap(await fetch(form.action, { method: "post", body }), true);
+    const response = await fetch(form.action, { method: "post", body });
+    // A form that was refused stays at its page's address: the one it was sent to may be no page.
+    await swap(response, response.redirected);
   } catch {
     say("The server does not answer. What you typed is still here; send it again when it does.");
   } finally {

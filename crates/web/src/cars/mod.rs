@@ -98,7 +98,7 @@ impl CarForm {
         vec![
             ("usable", "Usable capacity, kWh", &self.usable),
             ("range", "Rated range, km", &self.range),
-            ("loss", "Charge loss, % of the plug’s energy", &self.loss),
+            ("loss", "Loss, % of plug energy", &self.loss),
         ]
     }
 

@@ -33,7 +33,7 @@ enum Next {
     Begin,
     /// The trip's car has no curve, or its curve was never measured.
     BringCharge { car: i32 },
-    /// A session is newer than the curve that plans use.
+    /// The last session of the trip's car has not become a curve yet.
     UseSession { id: i32, name: String },
     /// All is there: look at what a cold day does.
     WhatIfCold { trip: i32 },
@@ -57,8 +57,9 @@ fn gather(store: &Store) -> Result<(Option<TripAtHand>, Option<SessionLine>, Nex
     let car = loaded.cars.iter().find(|car| car.id == line.car);
     let in_use = car.and_then(|car| car.curve).and_then(|id| loaded.curves.iter().find(|curve| curve.id == id));
     let measured_with = in_use.and_then(|curve| curve.about.session);
+    let read_already = |id: i32| loaded.curves.iter().any(|curve| curve.about.session == Some(id));
     let next = match (&session, measured_with) {
-        (Some(last), used) if last.car == Some(line.car) && used.is_none_or(|used| used < last.id) => {
+        (Some(last), _) if last.car == Some(line.car) && !read_already(last.id) => {
             Next::UseSession { id: last.id, name: last.name.clone() }
         }
         (_, None) => Next::BringCharge { car: line.car },

@@ -147,7 +147,7 @@ fn brick(soc: &[f64], x: [f64; 2], minutes: f64, rate: f64, (fastest, unit): (f6
         x: x[0],
         width,
         shade: (SHADES * rate / fastest).ceil().clamp(1.0, SHADES) as usize,
-        label: (width > 34.0).then(|| to.clone()),
+        label: (width > 34.0 || soc[1] % 20.0 == 0.0).then(|| to.clone()),
         told: format!("{from} to {to} %: {took} min, {rate:.1} {unit}"),
         from,
         to,

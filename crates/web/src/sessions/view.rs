@@ -203,9 +203,10 @@ fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>) -> OwnW
 fn slices(analysis: &Analysis) -> Vec<(String, String, String)> {
     let slice = |slice: &spare_hour_core::analysis::Slice| {
         let points = (slice.to_soc - slice.from_soc).get();
+        let unit = if points.round() == 1.0 { "point" } else { "points" };
         (
             format!("{:.0}–{:.0} min", slice.from.get(), slice.to.get()),
-            format!("{} to {}, {points:.0} points", say::percent(slice.from_soc), say::percent(slice.to_soc)),
+            format!("{} to {}, {points:.0} {unit}", say::percent(slice.from_soc), say::percent(slice.to_soc)),
             or_dash(slice.added.map(Distance::get), 0),
         )
     };

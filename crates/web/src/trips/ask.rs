@@ -149,7 +149,7 @@ impl Controls {
             knob("start", "Start with", "%", 0, 100, &self.start),
             knob("floor", "Floor at stops", "%", 0, 50, &self.floor),
             knob("wish", "Wish at the end", "%", 0, 100, &self.wish),
-            knob("usage", "Consumption", "% of usual", 50, 200, &self.usage),
+            knob("usage", "Consumption", "%", 50, 200, &self.usage),
         ]
     }
 

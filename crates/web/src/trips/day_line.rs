@@ -95,7 +95,7 @@ impl DayLine {
             floor: say::percent(trip.goal.floor),
             soc_ticks: (0..=4)
                 .map(|i| f64::from(25 * i))
-                .map(|soc| Tick { at: y.at(soc), label: format!("{soc:.0} %") })
+                .map(|soc| Tick { at: y.at(soc), label: format!("{soc:.0}") })
                 .collect(),
             time_ticks: time_ticks(timeline.end(), departure, &x),
             arrival: say::percent(plan.arrival),

@@ -216,13 +216,10 @@ fn sum(plan: &Plan) -> String {
 }
 
 fn gap(gap: Minutes, money: bool) -> String {
-    let what = if money { "minutes or money’s worth of minutes" } else { "minutes" };
-    let seconds = (gap.get() * 60.0).ceil();
-    if seconds <= 90.0 {
-        format!("Proven: no plan is better by more than {seconds:.0} seconds, counted in {what}.")
-    } else {
-        format!("Proven: no plan is better by more than {:.1} minutes, counted in {what}.", gap.get())
-    }
+    let counted = if money { ", money counted as time" } else { "" };
+    let seconds = (gap.get() * 60.0).ceil().max(1.0);
+    let most = if seconds <= 90.0 { format!("{seconds:.0} s") } else { format!("{:.1} min", gap.get()) };
+    format!("Proven: no plan for this trip is better by more than {most}{counted}.")
 }
 
 fn not_kept(trip: &Trip, fixed: FixedDeparture) -> String {

@@ -1,0 +1,18 @@
+// Run by crates/app/tests/browser.rs, which starts a server with fresh demo data and says where it is.
+import { defineConfig } from "@playwright/test";
+
+export default defineConfig({
+  testDir: "tests",
+  workers: 1,
+  timeout: 30_000,
+  reporter: "line",
+  outputDir: "test-results",
+  use: {
+    baseURL: process.env.SPARE_HOUR_URL,
+    viewport: { width: 1280, height: 800 },
+    launchOptions: {
+      executablePath: "/usr/bin/chromium",
+      args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
+    },
+  },
+});

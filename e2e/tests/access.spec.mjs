@@ -1,0 +1,37 @@
+import { accessible, expect, test } from "./support.mjs";
+
+const PAGES = ["/", "/trips", "/trips/1", "/trips/1?ceiling=40", "/trips/1?floor=x&leave=vessen:70", "/sessions", "/sessions/1", "/sessions/new", "/cars"];
+
+for (const colorScheme of ["light", "dark"]) {
+  for (const viewport of [{ width: 1280, height: 800 }, { width: 390, height: 844 }]) {
+    test.describe(`${colorScheme}, ${viewport.width} wide`, () => {
+      test.use({ colorScheme, viewport });
+
+      for (const address of PAGES) {
+        test(`${address} is accessible and fits`, async ({ page }) => {
+          await page.goto(address);
+          await accessible(page);
+          const wide = await page.evaluate(() => document.documentElement.scrollWidth);
+          expect(wide).toBeLessThanOrEqual(viewport.width);
+        });
+      }
+    });
+  }
+}
+
+test("day and night are chosen by hand and stay", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("button", { name: "Day / night" }).click();
+  await page.reload();
+  await expect(page.locator("html")).toHaveAttribute("data-theme", "dark");
+});
+
+test("nothing is fetched from elsewhere, and the policy is strict", async ({ page, baseURL }) => {
+  const asked = [];
+  page.on("request", (request) => asked.push(request.url()));
+  const response = await page.goto("/trips/1");
+  expect(asked.filter((url) => !url.startsWith(baseURL))).toEqual([]);
+  const policy = response.headers()["content-security-policy"];
+  expect(policy).toContain("default-src 'none'");
+  expect(policy).not.toContain("unsafe");
+});

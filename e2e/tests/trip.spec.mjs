@@ -1,0 +1,135 @@
+import { accessible, expect, mark, notReloaded, test, totalMinutes } from "./support.mjs";
+
+const stops = (page) => page.locator("#plan table").first().locator("tbody tr");
+
+test("from the first page to a cold day with 20 % at the end", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: "Tamsby to Ferrow Quay", exact: true }).click();
+  const usual = await totalMinutes(page);
+  await mark(page);
+  await page.getByRole("button", { name: "cold, +25 %" }).click();
+  await page.getByRole("button", { name: "20 % at the end" }).click();
+  await expect(page.locator("#plan p[role=status]").first()).toContainText("with 20 %");
+  await expect(page).toHaveURL(/usage=125.*wish=20|wish=20.*usage=125/);
+  expect(await totalMinutes(page)).toBeGreaterThan(usual + 20);
+  await expect(stops(page).first()).toContainText(/the next 5 % cost [\d.]+ min here, the same 5 % cost [\d.]+ min at/);
+  expect(await notReloaded(page)).toBe(true);
+});
+
+test("a reload and a link show the same plan", async ({ page, context }) => {
+  await page.goto("/trips/1");
+  await page.getByLabel("Floor at stops, %").fill("20");
+  await expect(page).toHaveURL(/floor=20/);
+  const shown = await page.locator("#plan").innerText();
+  await page.reload();
+  expect(normal(await page.locator("#plan").innerText())).toContain(normal(shown).slice(0, 300));
+  const other = await context.newPage();
+  await other.goto(page.url());
+  await expect(other.getByLabel("Floor at stops, %")).toHaveValue("20");
+});
+
+/** What a stop is worth is told on a whole page only, so the first lines are compared. */
+const normal = (text) => text.replace(/\s+/g, " ");
+
+test("a leaving point follows the mouse and tells its cost", async ({ page }) => {
+  await page.goto("/trips/1");
+  await mark(page);
+  const handle = page.getByRole("slider", { name: /^Leave Vessen Junction/ });
+  const before = Number(await handle.getAttribute("aria-valuenow"));
+  const box = await handle.locator(".handle").boundingBox();
+  const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x, y - 30, { steps: 6 });
+  await expect(page.getByText("Your own departures")).toContainText(/\+[\d.]+ min, [−+±][\d.]+ cr against the best plan/);
+  await page.mouse.up();
+  const after = Number(await handle.getAttribute("aria-valuenow"));
+  expect(after).toBeGreaterThan(before + 5);
+  await expect(page).toHaveURL(/leave=vessen%3A/);
+  expect(await notReloaded(page)).toBe(true);
+  await page.getByRole("link", { name: "Let the planner choose again" }).click();
+  await expect(page.getByText("Your own departures")).toHaveCount(0);
+});
+
+test("the keyboard alone nudges a leaving point and lets it go", async ({ page }) => {
+  await page.goto("/trips/1");
+  const handle = page.getByRole("slider", { name: /^Leave Vessen Junction/ });
+  for (let i = 0; i < 60 && !(await handle.evaluate((node) => node === document.activeElement)); i++) {
+    await page.keyboard.press("Tab");
+  }
+  const before = Number(await handle.getAttribute("aria-valuenow"));
+  await page.keyboard.press("ArrowUp");
+  await expect(handle).toHaveAttribute("aria-valuenow", String(Math.round((before + 1) * 10) / 10));
+  await expect(handle).toBeFocused();
+  await page.keyboard.press("PageUp");
+  await expect(handle).toHaveAttribute("aria-valuenow", String(Math.round((before + 6) * 10) / 10));
+  await page.keyboard.press("Delete");
+  await expect(handle).toHaveAttribute("aria-valuenow", String(before));
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+});
+
+test("a wrong number is told beside its field, and nothing typed is lost", async ({ page }) => {
+  await page.goto("/trips/1");
+  const floor = page.getByLabel("Floor at stops, %");
+  await floor.fill("lots");
+  await expect(page.locator("#floor-fault")).toContainText("expected 0 to 100 %");
+  await expect(floor).toHaveValue("lots");
+  await floor.fill("12");
+  await expect(page.locator("#floor-fault")).toBeEmpty();
+});
+
+test("a trip that cannot be driven says which gap, and what would help", async ({ page }) => {
+  await page.goto("/trips/1?usage=250&start=25");
+  const alert = page.locator("#plan [role=alert]");
+  await expect(alert).toContainText(/From .* to .* is \d+ km/);
+  await page.goto("/trips/1?ceiling=40");
+  await page.getByRole("link", { name: "Charge up to 100 %" }).click();
+  await expect(page.locator("#plan p[role=status]").first()).toContainText("there at");
+});
+
+test("another car and another value of time change the plan", async ({ page }) => {
+  await page.goto("/trips/1");
+  const [fast, cost] = [await totalMinutes(page), await page.locator("#plan").getByText("cr for charging").innerText()];
+  await page.getByLabel("An hour is worth, cr").fill("8");
+  await expect(page.locator("#plan").getByText("cr for charging")).not.toHaveText(cost);
+  expect(await totalMinutes(page)).toBeGreaterThanOrEqual(fast);
+  await page.getByLabel("Car").selectOption({ label: "Brae 58" });
+  await expect(page).toHaveURL(/car=2/);
+  await page.reload();
+  await expect(page.getByLabel("Charge curve")).toContainText("typed from");
+});
+
+test("what is kept is the trip's own from then on", async ({ page }) => {
+  await page.goto("/trips/1?wish=15");
+  await page.getByRole("button", { name: "Keep as the trip’s own" }).click();
+  await expect(page.getByText("Kept as this trip’s own.")).toBeVisible();
+  await page.goto("/trips/1");
+  await expect(page.getByLabel("Wish at the end, %")).toHaveValue("15");
+});
+
+test("a trip file is taken, and a bad one is told where it is wrong", async ({ page }) => {
+  await page.goto("/trips");
+  const bad = { name: "bad.json", mimeType: "application/json", buffer: Buffer.from('{"format": "spare-hour/trip", "version": 1}') };
+  await page.getByLabel("Trip file").setInputFiles(bad);
+  await page.getByRole("button", { name: "Take it" }).click();
+  await expect(page.locator("#file-fault")).toContainText("bad.json: vehicle: is missing");
+  await page.getByRole("button", { name: "Take the example trip" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Example");
+  await expect(page.locator("#plan p[role=status]").first()).toContainText("there at");
+});
+
+test.describe("on a phone", () => {
+  test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true, colorScheme: "dark" });
+
+  test("the plan is read and changed with a thumb", async ({ page }) => {
+    await page.goto("/trips/1");
+    await page.getByRole("button", { name: "headwind, +10 %" }).tap();
+    await expect(page.getByLabel("Consumption, %", { exact: true })).toHaveValue("110");
+    await page.getByRole("link", { name: /^\+5 %: leave/ }).first().tap();
+    await expect(page.getByText("Your own departures")).toBeVisible();
+    const wide = await page.evaluate(() => document.documentElement.scrollWidth);
+    expect(wide).toBeLessThanOrEqual(390);
+    await accessible(page);
+  });
+});
