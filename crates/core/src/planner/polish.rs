@@ -18,10 +18,15 @@ pub(crate) fn polish(problem: &Problem, mut departures: Vec<(usize, f64)>, first
             polish_one(problem, &mut departures, position)?;
         }
     }
-    for departure in &mut departures[first..] {
+    round_up(problem, &mut departures[first..]);
+    Some(departures)
+}
+
+/// Rounds departures up to a hundred-thousandth of a percent.
+pub(crate) fn round_up(problem: &Problem, departures: &mut [(usize, f64)]) {
+    for departure in departures {
         departure.1 = ((departure.1 * PARTS - 1e-4).ceil() / PARTS).min(problem.ceiling);
     }
-    Some(departures)
 }
 
 /// Moves one departure, if that is better.

@@ -5,7 +5,7 @@
 //! the school fills up. All use the same physics as the planner.
 
 use super::problem::{Hop, Node, Problem, SAME};
-use super::{Plan, replay};
+use super::{Plan, polish, replay};
 
 /// A rule for when to leave.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -141,7 +141,7 @@ pub(crate) fn simulate(problem: &Problem, school: School) -> SchoolResult {
         }
     }
     let best = labels[end].iter().min_by(|a, b| a.cost.total_cmp(&b.cost));
-    SchoolResult { school, plan: best.and_then(|label| replay::replay(problem, &departures(&labels, label))) }
+    SchoolResult { school, plan: best.and_then(|label| replay::replay(problem, &departures(problem, &labels, label))) }
 }
 
 fn index(node: Node, end: usize) -> usize {
@@ -175,7 +175,7 @@ fn add(labels: &mut Vec<Label>, new: Label) {
 }
 
 /// The departures that lead to a label, in driving order.
-fn departures(labels: &[Vec<Label>], last: &Label) -> Vec<(usize, f64)> {
+fn departures(problem: &Problem, labels: &[Vec<Label>], last: &Label) -> Vec<(usize, f64)> {
     let mut departures = Vec::new();
     let mut label = last;
     while let Some((node, position)) = label.from {
@@ -183,5 +183,6 @@ fn departures(labels: &[Vec<Label>], last: &Label) -> Vec<(usize, f64)> {
         label = &labels[node][position];
     }
     departures.reverse();
+    polish::round_up(problem, &mut departures);
     departures
 }

@@ -1,0 +1,97 @@
+//! A running server for tests: its own port, its own directory, gone when dropped.
+
+#![allow(dead_code, missing_docs, unreachable_pub, reason = "each test file uses its own part")]
+
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+
+use tempfile::TempDir;
+
+pub struct Server {
+    child: Child,
+    pub url: String,
+    pub directory: PathBuf,
+    _kept: Option<TempDir>,
+}
+
+impl Server {
+    /// Starts `spare-hour COMMAND` on a directory of its own.
+    pub fn start(command: &str) -> Self {
+        let directory = tempfile::tempdir().unwrap();
+        let mut server = Self::start_on(command, directory.path(), &[]);
+        server._kept = Some(directory);
+        server
+    }
+
+    /// Starts `spare-hour COMMAND` on a directory.
+    pub fn start_on(command: &str, directory: &Path, arguments: &[&str]) -> Self {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_spare-hour"))
+            .args([command, "--port", "0", "--data"])
+            .arg(directory)
+            .args(arguments)
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+        let url =
+            line.split_whitespace().find(|word| word.starts_with("http://")).expect("it says where it is").to_string();
+        Self { child, url, directory: directory.to_path_buf(), _kept: None }
+    }
+
+    /// The status and body of a GET.
+    pub fn get(&self, path: &str) -> (u16, String) {
+        let mut response = agent().get(format!("{}{path}", self.url)).call().unwrap();
+        (response.status().as_u16(), response.body_mut().read_to_string().unwrap())
+    }
+
+    /// The status and body of a POST of a form's fields, redirects not followed.
+    pub fn post(&self, path: &str, fields: &[(&str, &str)]) -> (u16, String) {
+        let mut response = agent().post(format!("{}{path}", self.url)).send_form(fields.iter().copied()).unwrap();
+        (response.status().as_u16(), response.body_mut().read_to_string().unwrap())
+    }
+
+    /// The status, `Location` and body of a POST of a form with files, redirects not followed.
+    pub fn upload(&self, path: &str, parts: &[(&str, &str)], file: Option<(&str, &str)>) -> (u16, String, String) {
+        let mut body = String::new();
+        for (name, text) in parts {
+            body.push_str(&format!("--x\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{text}\r\n"));
+        }
+        if let Some((name, text)) = file {
+            body.push_str(&format!(
+                "--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n{text}\r\n"
+            ));
+        }
+        body.push_str("--x--\r\n");
+        let request =
+            agent().post(format!("{}{path}", self.url)).header("content-type", "multipart/form-data; boundary=x");
+        let mut response = request.send(&body).unwrap();
+        let location = response.headers().get("location").map(|l| l.to_str().unwrap().to_string()).unwrap_or_default();
+        (response.status().as_u16(), location, response.body_mut().read_to_string().unwrap())
+    }
+
+    /// Ends the process at once, as a power cut would.
+    pub fn kill(mut self) {
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+    }
+
+    /// Asks the process to stop and says whether it ended well.
+    #[cfg(unix)]
+    pub fn stop(mut self) -> bool {
+        Command::new("kill").args(["-TERM", &self.child.id().to_string()]).status().unwrap();
+        self.child.wait().unwrap().success()
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+pub fn agent() -> ureq::Agent {
+    ureq::Agent::config_builder().http_status_as_error(false).max_redirects(0).build().into()
+}
