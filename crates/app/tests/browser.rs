@@ -1,7 +1,7 @@
 //! The real interface in headless Chromium: each test starts a server with fresh demo data and runs one Playwright file.
 //! `./test` installs what they need.
 
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::float_cmp)]
 
 mod support;
 

@@ -1,6 +1,6 @@
 //! The commands as scripts use them: arguments, exit codes, what goes where.
 
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::float_cmp)]
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};

@@ -1,6 +1,6 @@
 //! The server as a client meets it: what it refuses, what it keeps, and what survives.
 
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::float_cmp)]
 
 mod support;
 

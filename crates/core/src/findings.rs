@@ -199,8 +199,7 @@ mod tests {
 
     /// A clean charge of 60 kWh at 90 kW from the plug with 10 % loss: 2.25 points a minute.
     fn clean() -> Session {
-        let readings =
-            (0..=30).map(|i| f64::from(i)).map(|m| reading(m, 10.0 + 2.25 * m, 100.0, 100.0 * m / 60.0)).collect();
+        let readings = (0..=30).map(f64::from).map(|m| reading(m, 10.0 + 2.25 * m, 100.0, 100.0 * m / 60.0)).collect();
         Session { readings, ..Session::default() }
     }
 
@@ -235,7 +234,7 @@ mod tests {
             s.readings.iter_mut().for_each(|r| {
                 r.energy = r.energy.map(|e| e * 2.0);
                 r.power = r.power.map(|p| p * 2.0);
-            })
+            });
         };
         assert_eq!(changed(&dear), ["energy-against-soc"]);
         assert_eq!(

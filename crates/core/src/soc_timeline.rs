@@ -132,8 +132,8 @@ fn kept(readings: &[Reading]) -> Vec<Moment> {
             reading: index,
             minute,
             soc,
-            kw: reading.power.map(|power| power.get()),
-            kwh: reading.energy.map(|energy| energy.get()),
+            kw: reading.power.map(super::quantity::Power::get),
+            kwh: reading.energy.map(super::quantity::Energy::get),
             anchor: before.is_none_or(|before| soc > before.soc),
         });
     }

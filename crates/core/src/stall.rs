@@ -1,6 +1,6 @@
-//! What a car may take at a stall: Pb = min(curve(s), (1 − loss)·P_site, V(s)·A_site/1000), with the car's boost.
+//! What a car may take at a stall: Pb = min(curve(s), (1 − `loss)·P_site`, `V(s)·A_site/1000`), with the car's boost.
 //!
-//! Pb is the power into the battery in kW, P_site the site's most kW at the plug, V the pack voltage, A_site its most
+//! Pb is the power into the battery in kW, `P_site` the site's most kW at the plug, V the pack voltage, `A_site` its most
 //! amperes. A boost replaces the curve for the first minutes after current begins, so the time from one SoC to
 //! another depends on where the charge began, not only on the two.
 

@@ -1,6 +1,6 @@
 //! The planner against an independent integrator, a general library's shortest path, and what must hold of any plan.
 
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::float_cmp)]
 
 mod support;
 

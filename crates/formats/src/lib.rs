@@ -91,7 +91,7 @@ fn text_of(bytes: &[u8]) -> Result<&str, FormatError> {
         return Err(FormatError::file(format!("the file has {found} bytes; expected at most {MOST_BYTES}")));
     }
     let text = std::str::from_utf8(bytes).map_err(|error| {
-        let line = 1 + bytes[..error.valid_up_to()].iter().filter(|&&byte| byte == b'\n').count();
+        let line = bytes[..error.valid_up_to()].split(|&byte| byte == b'\n').count();
         FormatError::line(line, "holds bytes that are not UTF-8; expected a text file in UTF-8")
     })?;
     Ok(text.strip_prefix('\u{feff}').unwrap_or(text))

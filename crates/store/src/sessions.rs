@@ -56,6 +56,9 @@ pub struct SessionLine {
     pub minutes: f64,
 }
 
+/// Of a session's readings: how many, lowest and highest SoC, first and last minute.
+type Summary = (i32, i64, Option<f64>, Option<f64>, Option<f64>, Option<f64>);
+
 #[derive(Queryable, Selectable)]
 #[diesel(table_name = sessions)]
 struct Row {
@@ -147,7 +150,7 @@ impl ReadingRow {
     }
 }
 
-fn damaged(problem: impl ToString) -> StoreError {
+fn damaged(problem: &serde_json::Error) -> StoreError {
     StoreError::Damaged { what: "session", problem: problem.to_string() }
 }
 
@@ -170,7 +173,7 @@ fn new_row(new: &NewSession) -> Result<NewRow<'_>> {
         site_a: conditions.site_current.map(Current::get),
         preconditioned: conditions.preconditioned.as_deref(),
         start_note: conditions.start.as_deref(),
-        other: serde_json::to_string(&conditions.other).map_err(damaged)?,
+        other: serde_json::to_string(&conditions.other).map_err(|error| damaged(&error))?,
     })
 }
 
@@ -185,7 +188,7 @@ fn stored(row: Row, readings: Vec<Reading>) -> Result<StoredSession> {
         site_current: row.site_a.map(Current::amps),
         preconditioned: row.preconditioned,
         start: row.start_note,
-        other: serde_json::from_str(&row.other).map_err(damaged)?,
+        other: serde_json::from_str(&row.other).map_err(|error| damaged(&error))?,
     };
     Ok(StoredSession {
         id: row.id,
@@ -238,7 +241,6 @@ impl Store {
             min(readings::elapsed_min),
             max(readings::elapsed_min),
         ));
-        type Summary = (i32, i64, Option<f64>, Option<f64>, Option<f64>, Option<f64>);
         let summaries: Vec<Summary> = summaries.load(connection)?;
         let heads = sessions::table.select((sessions::id, sessions::name, sessions::car_id, sessions::created_at));
         let heads: Vec<(i32, String, Option<i32>, String)> = heads.order(sessions::id.desc()).load(connection)?;

@@ -1,6 +1,6 @@
 //! The store as its users meet it: what is kept is found again, and nothing is harmed on the way.
 
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::float_cmp)]
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
@@ -30,7 +30,7 @@ fn session(readings: usize) -> NewSession {
     let reading = |i: usize| Reading {
         elapsed: Minutes::new(i as f64 / 6.0),
         soc: Soc::percent(10.0 + 80.0 * i as f64 / readings as f64),
-        power: (i % 3 > 0).then(|| Power::kw(120.0)),
+        power: (!i.is_multiple_of(3)).then(|| Power::kw(120.0)),
         note: (i == 1).then(|| "it's \"hot\"; naïve".to_string()),
         ..Reading::default()
     };

@@ -84,6 +84,7 @@ pub(crate) async fn not_found() -> WebError {
 }
 
 /// The answer when a handler panicked: a page, and the reason in the log.
+#[expect(clippy::needless_pass_by_value, reason = "tower-http hands the reason over")]
 pub(crate) fn panicked(reason: Box<dyn Any + Send + 'static>) -> Response {
     let said =
         reason.downcast_ref::<&str>().map(ToString::to_string).or_else(|| reason.downcast_ref::<String>().cloned());

@@ -1,6 +1,14 @@
 //! A running server for tests: its own port, its own directory, gone when dropped.
 
-#![allow(dead_code, missing_docs, unreachable_pub, reason = "each test file uses its own part")]
+#![allow(
+    dead_code,
+    missing_docs,
+    unreachable_pub,
+    clippy::unwrap_used,
+    clippy::float_cmp,
+    clippy::missing_panics_doc,
+    reason = "each test file uses its own part"
+)]
 
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
@@ -12,7 +20,7 @@ pub struct Server {
     child: Child,
     pub url: String,
     pub directory: PathBuf,
-    _kept: Option<TempDir>,
+    kept: Option<TempDir>,
 }
 
 impl Server {
@@ -20,7 +28,7 @@ impl Server {
     pub fn start(command: &str) -> Self {
         let directory = tempfile::tempdir().unwrap();
         let mut server = Self::start_on(command, directory.path(), &[]);
-        server._kept = Some(directory);
+        server.kept = Some(directory);
         server
     }
 
@@ -37,7 +45,7 @@ impl Server {
         BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
         let url =
             line.split_whitespace().find(|word| word.starts_with("http://")).expect("it says where it is").to_string();
-        Self { child, url, directory: directory.to_path_buf(), _kept: None }
+        Self { child, url, directory: directory.to_path_buf(), kept: None }
     }
 
     /// The status and body of a GET.

@@ -277,14 +277,14 @@ impl Labels {
 
     /// The labels of a site, from those of all later ones.
     fn label(&self, problem: &Problem, node: usize, knots: &[f64]) -> SiteLabels {
-        let mut sustained = Departures::new(&self.grid);
-        let mut boosted = Departures::new(&self.grid);
+        let mut modes = [Departures::new(&self.grid), Departures::new(&self.grid)];
         for hop in problem.hops(Node::Site(node)) {
             match hop.to {
-                Node::Site(next) => self.gather(problem, node, hop, next, knots, [&mut sustained, &mut boosted]),
-                _ => self.gather_last(problem, node, hop, [&mut sustained, &mut boosted]),
+                Node::Site(next) => self.gather(problem, node, hop, next, knots, &mut modes),
+                _ => self.gather_last(problem, node, hop, &mut modes),
             }
         }
+        let [mut sustained, boosted] = modes;
         let Some(boost) = problem.stalls[node].boost() else {
             sustained.accumulate();
             return SiteLabels { sustained, boosted: Vec::new() };
@@ -295,14 +295,14 @@ impl Labels {
     }
 
     /// Gathers the departures from a site to the destination: there is one that counts, which arrives as wished.
-    fn gather_last(&self, problem: &Problem, node: usize, hop: &Hop, modes: [&mut Departures; 2]) {
+    fn gather_last(&self, problem: &Problem, node: usize, hop: &Hop, modes: &mut [Departures; 2]) {
         if hop.least < self.grid.edges[0] {
             return;
         }
         let rises = DepartureWalk::new(problem, node, hop.least).at(hop.least);
         let edge = self.grid.edge_below(hop.least);
         let cell = self.grid.cell_of(hop.least);
-        for (mode, rise) in modes.into_iter().zip(&rises) {
+        for (mode, rise) in modes.iter_mut().zip(&rises) {
             if let Some(rise) = rise {
                 let onward = Onward { cost: hop.minutes + rise.upper, to: hop.to, arrive: hop.least - hop.net };
                 mode.offer(edge, onward);
@@ -319,7 +319,7 @@ impl Labels {
         hop: &Hop,
         next: usize,
         knots: &[f64],
-        modes: [&mut Departures; 2],
+        modes: &mut [Departures; 2],
     ) {
         let leaving_at_knots = knots.iter().map(|knot| knot - hop.net);
         let points = self.grid.points(hop.least - hop.net, hop.most - hop.net, leaving_at_knots);

@@ -1,6 +1,14 @@
 //! Trips for tests and an integrator that shares nothing with the planner but the trip's definition.
 
-#![allow(dead_code, missing_docs, unreachable_pub, reason = "each test file uses its own part")]
+#![allow(
+    dead_code,
+    missing_docs,
+    unreachable_pub,
+    clippy::unwrap_used,
+    clippy::float_cmp,
+    clippy::missing_panics_doc,
+    reason = "each test file uses its own part"
+)]
 
 use proptest::prelude::*;
 use spare_hour_core::planner::Plan;

@@ -128,10 +128,10 @@ async fn list_page(
     changed: Option<(i32, CarForm)>,
 ) -> Result<Response, WebError> {
     let mut cars = app.run(cards).await?;
-    if let Some((id, form)) = changed {
-        if let Some(card) = cars.iter_mut().find(|card| card.id == id) {
-            card.form = CarForm { name: card.form.name.clone(), ..form };
-        }
+    if let Some((id, form)) = changed
+        && let Some(card) = cars.iter_mut().find(|card| card.id == id)
+    {
+        card.form = CarForm { name: card.form.name.clone(), ..form };
     }
     Ok(page(status, &ListPage { frame: Frame::new(app, "cars", "Cars"), cars, new }))
 }

@@ -56,10 +56,10 @@ pub(crate) fn power_over_soc(analysis: &Analysis, curve: &FittedCurve) -> Plot {
     let points = curve.power.points();
     let measured = points.iter().copied().filter(|point| point.0 >= from && point.0 <= to);
     let mut assumed = vec![path([(0.0, curve.power.at(0.0)), (from, curve.power.at(0.0))], &x, &y)];
-    if let (Some(&last), Some(&before)) = (points.last(), points.iter().rev().nth(1)) {
-        if to < 100.0 {
-            assumed.push(path([before, last], &x, &y));
-        }
+    if let (Some(&last), Some(&before)) = (points.last(), points.iter().rev().nth(1))
+        && to < 100.0
+    {
+        assumed.push(path([before, last], &x, &y));
     }
     let told = format!(
         "Power over state of charge, from {} to {}, at most {:.0} kW.",

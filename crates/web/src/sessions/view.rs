@@ -217,7 +217,7 @@ fn reading_row(reading: &spare_hour_core::session::Reading) -> ReadingRow {
     ReadingRow {
         at: clock(reading.elapsed),
         soc: say::field(reading.soc.get()),
-        kw: or_dash(reading.power.map(|power| power.get()), 0),
+        kw: or_dash(reading.power.map(spare_hour_core::quantity::Power::get), 0),
         kwh: or_dash(reading.energy.map(Energy::get), 1),
         note: reading.note.clone().unwrap_or_default(),
     }
