@@ -1,0 +1,52 @@
+//! Charging times and small trips against SciPy: `reference/make_reference.py` says how its figures were made.
+
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use serde_json::{Value, json};
+use spare_hour_core::planner::Planner;
+use spare_hour_core::quantity::Soc;
+use spare_hour_core::stall::Stall;
+use spare_hour_core::trip::Trip;
+use spare_hour_formats::read_trip;
+
+fn reference() -> Value {
+    serde_json::from_str(include_str!("reference/reference.json")).unwrap()
+}
+
+fn trip(value: &Value) -> Trip {
+    read_trip(value.to_string().as_bytes()).unwrap_or_else(|error| panic!("{error}"))
+}
+
+#[test]
+fn charging_times_agree_with_quadrature() {
+    // SciPy 1.14.1, scipy.integrate.quad.
+    let reference = reference();
+    let charges = reference["charges"].as_array().unwrap();
+    assert_eq!(charges.len(), 24);
+    for charge in charges {
+        let trip = trip(&json!({
+            "format": "spare-hour/trip", "version": 1, "vehicle": charge["vehicle"], "sites": [charge["site"]],
+            "route": {"segments": [{"km": 20.0, "kmh": 100.0, "kwh_per_100km": 20.0}]},
+            "goal": {"start_soc": 90, "min_soc": 10, "arrival_soc": 10, "max_soc": 100},
+        }));
+        let soc = |name: &str| Soc::percent(charge[name].as_f64().unwrap());
+        let ours = Stall::new(&trip.vehicle, &trip.sites[0]).minutes(soc("from"), soc("to")).get();
+        let theirs = charge["minutes"].as_f64().unwrap();
+        assert!((ours - theirs).abs() < 1e-5, "{ours} against {theirs} for {charge}");
+    }
+}
+
+#[test]
+fn small_trips_agree_with_a_mixed_integer_program() {
+    // SciPy 1.14.1, scipy.optimize.milp (HiGHS); its charging times are interpolated every 2 %.
+    let reference = reference();
+    let trips = reference["trips"].as_array().unwrap();
+    assert_eq!(trips.len(), 8);
+    for known in trips {
+        let trip = trip(&known["trip"]);
+        let planner = Planner::new(&trip).unwrap_or_else(|error| panic!("{}: {error}", trip.name));
+        let (ours, theirs) = (planner.goal_of(&planner.best().plan), known["best_goal_min"].as_f64().unwrap());
+        assert!((ours - theirs).abs() < 0.1, "{}: {ours} against {theirs}", trip.name);
+        assert!(planner.best().gap.get() < 0.05, "{}: gap {}", trip.name, planner.best().gap);
+    }
+}
