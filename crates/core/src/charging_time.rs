@@ -223,7 +223,7 @@ mod tests {
             let mut at = 0.0f64;
             for step in steps {
                 let before = at;
-                at = (at + step).min(100.0);
+                at = (at + step).min(99.9);
                 let sample = sampler.advance(at);
                 prop_assert!((sample.from_empty - time.minutes_to(at)).abs() < 1e-9);
                 let middle = power.at(f64::midpoint(before, at));

@@ -14,132 +14,15 @@
 //! A stop always charges: stopping without charging is never better than driving on. Work grows with sites ×
 //! reachable sites × grid points.
 
+use std::collections::VecDeque;
+use std::ops::Range;
+
 use super::cell_bound::{Rise, least_difference};
-use super::problem::{BOOST_MARGIN, Hop, Node, Problem, SAME, Weights};
-use crate::charging_time::{Sample, Sampler};
-use crate::quantity::{Minutes, Soc};
-use crate::stall::{BoostedStart, Stall};
-
-/// Width of the grid in % SoC.
-const STEP: f64 = 0.1;
-
-/// The best way on from a departure: its cost, where it goes and the SoC it arrives with.
-#[derive(Clone, Copy, Debug)]
-struct Onward {
-    cost: f64,
-    to: Node,
-    arrive: f64,
-}
-
-impl Onward {
-    const NONE: Self = Self { cost: f64::INFINITY, to: Node::End, arrive: 0.0 };
-
-    fn or(self, other: Self) -> Self {
-        if other.cost < self.cost { other } else { self }
-    }
-
-    fn dearer(self, other: Self) -> Self {
-        if other.cost > self.cost { other } else { self }
-    }
-
-    fn plus(self, cost: f64) -> Self {
-        Self { cost: self.cost + cost, ..self }
-    }
-}
-
-/// The SoC values between which everything is bounded: floor to ceiling.
-struct Grid {
-    edges: Vec<f64>,
-    /// How many cells, from the bottom, lie wholly where a charge still gets the boost.
-    boosted_cells: usize,
-}
-
-impl Grid {
-    fn new(problem: &Problem) -> Self {
-        let (floor, ceiling) = (problem.trip.goal.floor.get(), problem.ceiling);
-        let steps = ((ceiling - floor) / STEP).floor() as usize;
-        let mut edges: Vec<f64> = (0..=steps).map(|step| floor + step as f64 * STEP).collect();
-        edges.push(ceiling);
-        edges.extend(curve_knots(problem));
-        let boost_end = problem.boost_end();
-        edges.extend(boost_end.iter().flat_map(|&end| [end - BOOST_MARGIN, end, end + BOOST_MARGIN]));
-        edges.retain(|&edge| edge >= floor && edge <= ceiling);
-        edges.sort_by(f64::total_cmp);
-        edges.dedup_by(|a, b| *a - *b < SAME);
-        let boosted = |end| edges.partition_point(|&edge| edge <= end + SAME).saturating_sub(1);
-        Self { boosted_cells: boost_end.map_or(0, boosted), edges }
-    }
-
-    fn cells(&self) -> usize {
-        self.edges.len() - 1
-    }
-
-    /// The last edge at or below a SoC.
-    fn edge_below(&self, soc: f64) -> usize {
-        self.edges.partition_point(|&edge| edge <= soc).saturating_sub(1)
-    }
-
-    fn cell_of(&self, soc: f64) -> usize {
-        self.edge_below(soc + SAME).min(self.cells() - 1)
-    }
-
-    /// `from`, the edges and `extra` points (rising) between, and `to`.
-    fn points(&self, from: f64, to: f64, extra: impl Iterator<Item = f64>) -> Vec<f64> {
-        let inside = |soc: f64| soc > from + SAME && soc < to - SAME;
-        let first = self.edges.partition_point(|&edge| edge <= from + SAME);
-        let mut points = vec![from];
-        points.extend(self.edges[first..].iter().copied().take_while(|&edge| inside(edge)));
-        points.extend(extra.filter(|&soc| inside(soc)));
-        points.push(to);
-        points.sort_by(f64::total_cmp);
-        points.dedup_by(|a, b| *a - *b < SAME);
-        points
-    }
-}
-
-/// The SoC values at which the car's curves have a point.
-fn curve_knots(problem: &Problem) -> Vec<f64> {
-    let vehicle = &problem.trip.vehicle;
-    let mut knots = vehicle.charge_curve.knots();
-    knots.extend(vehicle.boost.iter().flat_map(|boost| boost.charge_curve.knots()));
-    knots.sort_by(f64::total_cmp);
-    knots.dedup();
-    knots
-}
-
-/// Departures from one site in one mode of charging, by SoC: for plans at the edge below the departure, for the bound
-/// in every cell that the departure may lie in.
-#[derive(Clone, Default)]
-struct Departures {
-    upper: Vec<Onward>,
-    lower: Vec<f64>,
-}
-
-impl Departures {
-    fn new(grid: &Grid) -> Self {
-        Self { upper: vec![Onward::NONE; grid.edges.len()], lower: vec![f64::INFINITY; grid.cells()] }
-    }
-
-    fn offer(&mut self, edge: usize, onward: Onward) {
-        self.upper[edge] = self.upper[edge].or(onward);
-    }
-
-    fn bound(&mut self, cells: [usize; 2], value: f64) {
-        for cell in cells {
-            self.lower[cell] = self.lower[cell].min(value);
-        }
-    }
-
-    /// From "departures here" to "departures here or above".
-    fn accumulate(&mut self) {
-        for edge in (1..self.upper.len()).rev() {
-            self.upper[edge - 1] = self.upper[edge - 1].or(self.upper[edge]);
-        }
-        for cell in (1..self.lower.len()).rev() {
-            self.lower[cell - 1] = self.lower[cell - 1].min(self.lower[cell]);
-        }
-    }
-}
+use super::charge_cost::{ArrivalRises, ArrivalWalk, DepartureRises, DepartureWalk};
+use super::departures::{Departures, Onward};
+use super::grid::{Grid, Point};
+use super::problem::{Hop, Node, Problem, SAME};
+use crate::stall::BoostedStart;
 
 /// For arrivals in one cell that get the boost: the best departure during it and after it.
 #[derive(Clone)]
@@ -163,6 +46,39 @@ struct SiteLabels {
     boosted: Vec<BoostCell>,
 }
 
+/// One departure that was tried along a hop.
+struct Tried {
+    /// The arrival.
+    point: Point,
+    /// The cell that the departure lies in.
+    cell: usize,
+    leaving: DepartureRises,
+    arriving: ArrivalRises,
+}
+
+/// What charging costs from every edge of the grid at one site, worked out once for all hops that lead there.
+struct Arrivals<'a> {
+    problem: &'a Problem<'a>,
+    node: usize,
+    at_edges: Vec<ArrivalRises>,
+}
+
+impl<'a> Arrivals<'a> {
+    fn new(problem: &'a Problem<'a>, grid: &Grid, node: usize) -> Self {
+        let mut walk = ArrivalWalk::new(problem, node, grid.edges[0]);
+        Self { problem, node, at_edges: grid.edges.iter().map(|&soc| walk.at(soc)).collect() }
+    }
+
+    fn at(&self, point: &Point) -> ArrivalRises {
+        if let Some(edge) = point.edge {
+            self.at_edges[edge]
+        } else {
+            let alone = ArrivalWalk::new(self.problem, self.node, point.soc).at(point.soc);
+            alone.with_slopes_of(&self.at_edges[point.cell + 1])
+        }
+    }
+}
+
 /// The labels of a whole trip.
 pub(crate) struct Labels {
     grid: Grid,
@@ -171,11 +87,31 @@ pub(crate) struct Labels {
 
 impl Labels {
     pub(crate) fn new(problem: &Problem) -> Self {
-        let grid = Grid::new(problem);
-        let knots = curve_knots(problem);
-        let mut labels = Self { grid, sites: vec![SiteLabels::default(); problem.sites()] };
-        for node in (0..problem.sites()).rev() {
-            labels.sites[node] = labels.label(problem, node, &knots);
+        let sites = problem.sites();
+        let mut labels = Self { grid: Grid::new(problem), sites: vec![SiteLabels::default(); sites] };
+        let mut incoming: Vec<Vec<(usize, Hop)>> = vec![Vec::new(); sites];
+        for node in 0..sites {
+            for hop in problem.hops(Node::Site(node)) {
+                if let Node::Site(next) = hop.to {
+                    incoming[next].push((node, *hop));
+                }
+            }
+        }
+        // Departures of the sites that a later site has already been tried from.
+        let mut gathered: Vec<Option<[Departures; 2]>> = vec![None; sites];
+        for node in (0..sites).rev() {
+            let mut modes = gathered[node].take().unwrap_or_else(|| labels.no_departures());
+            if let Some(hop) = problem.hop(Node::Site(node), Node::End) {
+                labels.gather_last(problem, node, hop, &mut modes);
+            }
+            labels.sites[node] = labels.label(problem, node, modes);
+            if !incoming[node].is_empty() {
+                let arrivals = Arrivals::new(problem, &labels.grid, node);
+                for (before, hop) in &incoming[node] {
+                    let modes = gathered[*before].get_or_insert_with(|| labels.no_departures());
+                    labels.gather(*before, hop, &arrivals, modes);
+                }
+            }
         }
         labels
     }
@@ -275,15 +211,12 @@ impl Labels {
         pairs.into_iter().flatten()
     }
 
-    /// The labels of a site, from those of all later ones.
-    fn label(&self, problem: &Problem, node: usize, knots: &[f64]) -> SiteLabels {
-        let mut modes = [Departures::new(&self.grid), Departures::new(&self.grid)];
-        for hop in problem.hops(Node::Site(node)) {
-            match hop.to {
-                Node::Site(next) => self.gather(problem, node, hop, next, knots, &mut modes),
-                _ => self.gather_last(problem, node, hop, &mut modes),
-            }
-        }
+    fn no_departures(&self) -> [Departures; 2] {
+        [Departures::new(&self.grid), Departures::new(&self.grid)]
+    }
+
+    /// The labels of a site, from all its departures without the boost and during it.
+    fn label(&self, problem: &Problem, node: usize, modes: [Departures; 2]) -> SiteLabels {
         let [mut sustained, boosted] = modes;
         let Some(boost) = problem.stalls[node].boost() else {
             sustained.accumulate();
@@ -312,52 +245,49 @@ impl Labels {
     }
 
     /// Gathers the departures from a site along one hop.
-    fn gather(
-        &self,
-        problem: &Problem,
-        node: usize,
-        hop: &Hop,
-        next: usize,
-        knots: &[f64],
-        modes: &mut [Departures; 2],
-    ) {
-        let leaving_at_knots = knots.iter().map(|knot| knot - hop.net);
-        let points = self.grid.points(hop.least - hop.net, hop.most - hop.net, leaving_at_knots);
+    fn gather(&self, node: usize, hop: &Hop, arrivals: &Arrivals, modes: &mut [Departures; 2]) {
+        let problem = arrivals.problem;
+        let upper_fixed = hop.minutes + problem.weights(arrivals.node).fixed;
+        let lower_fixed = hop.minutes + problem.pure_weights(arrivals.node).fixed;
         let mut departures = DepartureWalk::new(problem, node, hop.least);
-        let mut arrivals = ArrivalWalk::new(problem, next, points[0]);
-        let upper_fixed = hop.minutes + problem.weights(next).fixed;
-        let lower_fixed = hop.minutes + problem.pure_weights(next).fixed;
-        let (mut cell, mut edge) = (self.grid.cell_of(points[0]), self.grid.edge_below(hop.least));
-        let mut before: Option<(f64, usize, DepartureRises, ArrivalRises)> = None;
-        for &soc in &points {
-            let depart = soc + hop.net;
-            let (leaving, arriving) = (departures.at(depart), arrivals.at(soc));
+        let mut edge = self.grid.edge_below(hop.least);
+        let mut before: Option<Tried> = None;
+        for point in self.grid.arrivals(hop.least - hop.net, hop.most - hop.net, hop.net) {
+            let depart = point.soc + hop.net;
             while edge + 1 < self.grid.edges.len() && self.grid.edges[edge + 1] <= depart {
                 edge += 1;
             }
-            let depart_cell = edge.min(self.grid.cells() - 1);
-            if let Some((start, start_cell, left, arrived)) = &before {
-                for (mode, rises) in left.iter().zip(&leaving).enumerate() {
-                    let (Some(first), Some(last)) = rises else { continue };
-                    let least = self
-                        .branches(next, cell, arrived, &arriving)
-                        .map(|(s0, s1, onward)| onward + least_difference([first, last], [s0, s1], soc - start));
-                    let least = lower_fixed + least.fold(f64::INFINITY, f64::min);
-                    modes[mode].bound([*start_cell, depart_cell], least);
-                }
+            let now = Tried {
+                point,
+                cell: edge.min(self.grid.cells() - 1),
+                leaving: departures.at(depart),
+                arriving: arrivals.at(&point),
+            };
+            if let Some(before) = &before {
+                self.bound(arrivals.node, lower_fixed, [before, &now], modes);
             }
-            while cell + 1 < self.grid.cells() && self.grid.edges[cell + 1] <= soc + SAME {
-                cell += 1;
-            }
-            if !problem.on_boost_margin(soc) {
-                let onward = self.onward(next, cell, &arriving).cost + upper_fixed;
-                for (mode, rise) in leaving.iter().enumerate() {
+            if !problem.on_boost_margin(point.soc) {
+                let onward = self.onward(arrivals.node, point.cell, &now.arriving).cost + upper_fixed;
+                for (mode, rise) in modes.iter_mut().zip(&now.leaving) {
                     if let Some(rise) = rise {
-                        modes[mode].offer(edge, Onward { cost: onward + rise.upper, to: hop.to, arrive: soc });
+                        mode.offer(edge, Onward { cost: onward + rise.upper, to: hop.to, arrive: point.soc });
                     }
                 }
             }
-            before = Some((soc, depart_cell, leaving, arriving));
+            before = Some(now);
+        }
+    }
+
+    /// Bounds all departures between two that were tried.
+    fn bound(&self, next: usize, fixed: f64, [start, end]: [&Tried; 2], modes: &mut [Departures; 2]) {
+        let width = end.point.soc - start.point.soc;
+        for (mode, rises) in start.leaving.iter().zip(&end.leaving).enumerate() {
+            let (Some(first), Some(last)) = rises else { continue };
+            let branches = self.branches(next, start.point.cell, &start.arriving, &end.arriving);
+            let least = branches
+                .map(|(s0, s1, onward)| onward + least_difference([first, last], [s0, s1], width))
+                .fold(f64::INFINITY, f64::min);
+            modes[mode].bound([start.cell, end.cell], fixed + least);
         }
     }
 
@@ -370,145 +300,100 @@ impl Labels {
         single: &Departures,
         sustained: &Departures,
     ) -> Vec<BoostCell> {
-        let best = |upper: &[Onward]| upper.iter().fold(Onward::NONE, |best, &onward| best.or(onward));
         let edges = &self.grid.edges;
         let carried: Vec<f64> = edges[..=self.grid.boosted_cells].iter().map(|&soc| boost.carries(soc)).collect();
-        let cells = carried.windows(2).enumerate().map(|(cell, carried)| {
-            let whole = cell + 1..self.grid.edge_below(carried[0]).max(cell + 1);
-            let touched = cell..=self.grid.cell_of(carried[1]).max(cell);
-            let after = edges.partition_point(|&edge| edge < carried[1]);
-            let straddling = whole.end.max(cell + 1).min(after)..after;
-            BoostCell {
-                during_upper: best(&boosted.upper[whole]),
-                during_lower: boosted.lower[touched].iter().copied().fold(f64::INFINITY, f64::min),
-                after_upper: sustained.upper.get(after).copied().unwrap_or(Onward::NONE),
-                after_lower: match edges.last() {
-                    Some(&ceiling) if carried[0] <= ceiling + SAME => sustained.lower[self.grid.cell_of(carried[0])],
-                    _ => f64::INFINITY,
-                },
-                straddling_during: best(&boosted.upper[straddling.clone()]),
-                straddling_after: best(&single.upper[straddling]),
-                not_always: edges[cell + 1] > boost.max_start + SAME,
-            }
+        let spans: Vec<BoostSpan> = (0..self.grid.boosted_cells).map(|cell| self.boost_span(cell, &carried)).collect();
+        let best = |upper: &[Onward], of: fn(&BoostSpan) -> Range<usize>| {
+            sliding_least(upper, spans.iter().map(of), |onward| onward.cost)
+        };
+        let during_upper = best(&boosted.upper, |span| span.whole.clone());
+        let straddling_during = best(&boosted.upper, |span| span.straddling.clone());
+        let straddling_after = best(&single.upper, |span| span.straddling.clone());
+        let during_lower = sliding_least(&boosted.lower, spans.iter().map(|span| span.touched.clone()), |&cost| cost);
+        let cells = spans.iter().enumerate().map(|(cell, span)| BoostCell {
+            during_upper: during_upper[cell].unwrap_or(Onward::NONE),
+            during_lower: during_lower[cell].unwrap_or(f64::INFINITY),
+            after_upper: sustained.upper.get(span.straddling.end).copied().unwrap_or(Onward::NONE),
+            after_lower: span.after_cell.map_or(f64::INFINITY, |after| sustained.lower[after]),
+            straddling_during: straddling_during[cell].unwrap_or(Onward::NONE),
+            straddling_after: straddling_after[cell].unwrap_or(Onward::NONE),
+            not_always: edges[cell + 1] > boost.max_start + SAME,
         });
         cells.collect()
     }
-}
 
-impl BoostedStart {
-    /// The SoC at which the boost of a charge from `soc` is over.
-    fn carries(&self, soc: f64) -> f64 {
-        self.time.soc_after(Soc::percent(soc), Minutes::new(self.minutes)).get()
-    }
-}
-
-/// Cost of charging from 0 % to a departure: without the boost, and during it.
-type DepartureRises = [Option<Rise>; 2];
-
-/// Reads [`DepartureRises`] at rising SoC.
-struct DepartureWalk<'a> {
-    cost: SiteCost<'a>,
-    sustained: Sampler<'a>,
-    boosted: Option<Sampler<'a>>,
-}
-
-impl<'a> DepartureWalk<'a> {
-    fn new(problem: &'a Problem, node: usize, start: f64) -> Self {
-        let cost = SiteCost::new(problem, node);
-        let stall = &problem.stalls[node];
-        let boosted = stall.boost().map(|boost| boost.time.sampler(start));
-        Self { cost, sustained: stall.sustained().sampler(start), boosted }
-    }
-
-    fn at(&mut self, soc: f64) -> DepartureRises {
-        let boosted = self.boosted.as_mut().map(|sampler| sampler.advance(soc));
-        [Some(self.cost.rise(soc, self.sustained.advance(soc))), boosted.map(|sample| self.cost.rise(soc, sample))]
-    }
-}
-
-/// Cost of charging from 0 % to an arrival: without the boost; and, where it is had, during it and after it.
-struct ArrivalRises {
-    sustained: Rise,
-    boosted: Option<[Rise; 2]>,
-}
-
-/// Reads [`ArrivalRises`] at rising SoC.
-struct ArrivalWalk<'a> {
-    cost: SiteCost<'a>,
-    sustained: Sampler<'a>,
-    boost: Option<BoostWalk<'a>>,
-}
-
-struct BoostWalk<'a> {
-    boost: &'a BoostedStart,
-    /// Highest SoC on arrival that is treated as boosted.
-    end: f64,
-    boosted: Sampler<'a>,
-    carried_sustained: Sampler<'a>,
-    carried_boosted: Sampler<'a>,
-}
-
-impl<'a> ArrivalWalk<'a> {
-    fn new(problem: &'a Problem, node: usize, start: f64) -> Self {
-        let stall = &problem.stalls[node];
-        let boost = stall.boost().zip(problem.boost_end()).map(|(boost, end)| {
-            let carried = boost.carries(start);
-            BoostWalk {
-                boost,
-                end,
-                boosted: boost.time.sampler(start),
-                carried_sustained: stall.sustained().sampler(carried),
-                carried_boosted: boost.time.sampler(carried),
-            }
-        });
-        Self { cost: SiteCost::new(problem, node), sustained: stall.sustained().sampler(start), boost }
-    }
-
-    fn at(&mut self, soc: f64) -> ArrivalRises {
-        let sustained = self.cost.rise(soc, self.sustained.advance(soc));
-        let walk = self.boost.as_mut().filter(|walk| soc <= walk.end + SAME);
-        ArrivalRises { sustained, boosted: walk.map(|walk| walk.at(soc, &self.cost)) }
-    }
-}
-
-impl BoostWalk<'_> {
-    fn at(&mut self, soc: f64, cost: &SiteCost) -> [Rise; 2] {
-        let boosted = self.boosted.advance(soc);
-        let carried = self.boost.carries(soc);
-        let sustained_there = self.carried_sustained.advance(carried);
-        let boosted_there = self.carried_boosted.advance(carried);
-        // d b(s)/ds = P_boost(b) / P_boost(s), so the minutes saved per percent are k·P_boost(b) / (P(b)·P_boost(s)).
-        let low_kw = sustained_there.low_kw * boosted.low_kw / boosted_there.high_kw;
-        let high_kw = sustained_there.high_kw * boosted.high_kw / boosted_there.low_kw;
-        let from_empty = sustained_there.from_empty - self.boost.minutes;
-        let mut after = cost.rise(soc, Sample { from_empty, low_kw, high_kw });
-        if carried >= 100.0 {
-            after = Rise { upper: f64::NEG_INFINITY, lower: f64::NEG_INFINITY, ..after };
+    /// Which departures are during the boost, or after it, for arrivals in a cell. `carried` is where the boost ends for
+    /// an arrival at each edge.
+    fn boost_span(&self, cell: usize, carried: &[f64]) -> BoostSpan {
+        let edges = &self.grid.edges;
+        let (low, high) = (carried[cell], carried[cell + 1]);
+        let whole = cell + 1..self.grid.edge_below(low).max(cell + 1);
+        let after = edges.partition_point(|&edge| edge < high);
+        BoostSpan {
+            touched: cell..self.grid.cell_of(high).max(cell) + 1,
+            straddling: whole.end.min(after)..after,
+            whole,
+            after_cell: (low <= edges[edges.len() - 1] + SAME).then(|| self.grid.cell_of(low)),
         }
-        [cost.rise(soc, boosted), after]
     }
 }
 
-/// What charging at a site costs, under both sets of weights.
-struct SiteCost<'a> {
-    weights: Weights,
-    pure: Weights,
-    stall: &'a Stall,
+/// Departures by when the boost of arrivals in one cell ends.
+struct BoostSpan {
+    /// Edges that are during it for every arrival in the cell.
+    whole: Range<usize>,
+    /// Cells that are during it for some arrival.
+    touched: Range<usize>,
+    /// Edges that are during it for some arrivals and after it for others; from its end on all are after it.
+    straddling: Range<usize>,
+    /// The first cell that is after it for some arrival, if it is below the ceiling.
+    after_cell: Option<usize>,
 }
 
-impl<'a> SiteCost<'a> {
-    fn new(problem: &'a Problem, node: usize) -> Self {
-        Self { weights: problem.weights(node), pure: problem.pure_weights(node), stall: &problem.stalls[node] }
-    }
+/// The cheapest item of each window; both ends of the windows only rise.
+fn sliding_least<T: Copy>(
+    items: &[T],
+    windows: impl Iterator<Item = Range<usize>>,
+    cost: impl Fn(&T) -> f64,
+) -> Vec<Option<T>> {
+    let mut rising: VecDeque<usize> = VecDeque::new();
+    let mut next = 0;
+    let least = windows.map(|window| {
+        while next < window.end {
+            while rising.back().is_some_and(|&last| cost(&items[last]) >= cost(&items[next])) {
+                rising.pop_back();
+            }
+            rising.push_back(next);
+            next += 1;
+        }
+        while rising.front().is_some_and(|&first| first < window.start) {
+            rising.pop_front();
+        }
+        rising.front().map(|&first| items[first])
+    });
+    least.collect()
+}
 
-    fn rise(&self, soc: f64, sample: Sample) -> Rise {
-        let value = |weights: &Weights| weights.per_minute * sample.from_empty + weights.per_percent * soc;
-        let slope = |kw| self.pure.per_minute * self.stall.sustained().minutes_per_percent(kw) + self.pure.per_percent;
-        Rise {
-            upper: value(&self.weights),
-            lower: value(&self.pure),
-            slope_low: slope(sample.high_kw),
-            slope_high: slope(sample.low_kw),
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn sliding_least_is_the_least_of_each_window(
+            items in prop::collection::vec(0.0f64..9.0, 1..40), steps in prop::collection::vec((0usize..3, 0usize..4), 1..30),
+        ) {
+            let (mut start, mut end) = (0, 0);
+            let windows: Vec<Range<usize>> = steps.iter().map(|&(a, b)| {
+                end = (end + b).min(items.len());
+                start = (start + a).min(end);
+                start..end
+            }).collect();
+            let found = sliding_least(&items, windows.iter().cloned(), |&item| item);
+            for (window, found) in windows.into_iter().zip(found) {
+                prop_assert_eq!(found, items[window].iter().copied().reduce(f64::min));
+            }
         }
     }
 }

@@ -10,6 +10,9 @@
 //! is left when it is.
 
 mod cell_bound;
+mod charge_cost;
+mod departures;
+mod grid;
 mod infeasible;
 mod label_setting;
 mod polish;
