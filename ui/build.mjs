@@ -23,3 +23,4 @@ for (const weight of [400, 700]) {
 }
 
 copyFileSync("src/icon.svg", `${out}/icon.svg`);
+copyFileSync("node_modules/@fontsource/b612/LICENSE", `${out}/b612-LICENSE.txt`);

@@ -83,7 +83,7 @@ test("a trip that cannot be driven says which gap, and what would help", async (
   await page.goto("/trips/1?usage=250&start=25");
   const alert = page.locator("#plan [role=alert]");
   await expect(alert).toContainText(/From .* to .* is \d+ km/);
-  await page.goto("/trips/1?ceiling=40");
+  await page.goto("/trips/1?ceiling=24");
   await page.getByRole("link", { name: "Charge up to 100 %" }).click();
   await expect(page.locator("#plan p[role=status]").first()).toContainText("there at");
 });

@@ -186,3 +186,31 @@ fn the_cold_session_takes_a_third_longer_and_more() {
     let (warm, cold) = (minutes("crates/app/demo/avel-warm-full.csv"), minutes("crates/app/demo/avel-cold.csv"));
     assert!(cold > 1.3 * warm && cold < 2.5 * warm, "{cold} against {warm}");
 }
+
+#[test]
+fn what_is_printed_keeps_to_the_published_schemas() {
+    let schema = |name: &str| {
+        let text = std::fs::read_to_string(repository(&format!("docs/formats/{name}.schema.json"))).unwrap();
+        jsonschema::validator_for(&serde_json::from_str(&text).unwrap()).unwrap()
+    };
+    let valid = |name: &str, value: &Value| {
+        let faults: Vec<String> =
+            schema(name).iter_errors(value).map(|e| format!("{}: {e}", e.instance_path())).collect();
+        assert!(faults.is_empty(), "{name}: {faults:?}");
+    };
+    let read = |path: &str| -> Value { serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap() };
+    for trip in ["docs/formats/trip.example.json", "crates/app/demo/tamsby-ferrow-quay.json"] {
+        let trip = repository(trip);
+        valid("trip", &read(&trip));
+        valid("plan", &json(&run(&["plan", &trip, "--json"])));
+    }
+    let directory = tempfile::tempdir().unwrap();
+    let far = std::fs::read_to_string(repository("docs/formats/trip.example.json")).unwrap();
+    let far = written(&directory, "far.json", &far.replace("\"km\": 260.0", "\"km\": 2600.0"));
+    valid("plan", &serde_json::from_slice(&run(&["plan", &far, "--json"]).stdout).unwrap());
+    for session in ["docs/formats/session.example.csv", "crates/app/demo/avel-cold.csv"] {
+        valid("analysis", &json(&run(&["analyse", &repository(session), "--usable-kwh", "74", "--json"])));
+    }
+    // A schema that lets everything through would be worthless.
+    assert!(!schema("trip").is_valid(&serde_json::json!({"format": "spare-hour/trip", "version": 2})));
+}

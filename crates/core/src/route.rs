@@ -88,14 +88,14 @@ impl Route {
         Minutes::new(self.totals[self.totals.len() - 1].2)
     }
 
-    /// Whether some part of the road gives energy back.
-    pub fn gives_back(&self) -> bool {
-        self.gives_back
-    }
-
     /// The segment that a place lies in; at a boundary the one that begins there, at the end the last.
     pub fn segment_at(&self, place: Distance) -> Option<&Segment> {
         self.segments.get(self.index_at(place.get()))
+    }
+
+    /// Net energy between two places on the route, `from` not after `to`.
+    pub fn net(&self, from: Distance, to: Distance) -> Energy {
+        Energy::kwh(self.running_total(to.get()).0 - self.running_total(from.get()).0)
     }
 
     /// The drive between two places on the route, `from` not after `to`.

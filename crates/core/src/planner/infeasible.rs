@@ -64,6 +64,11 @@ pub(crate) fn explain(problem: &Problem) -> Infeasible {
     let mut nearest: Option<(f64, Node, Node)> = None;
     for &from in &reached {
         for to in later(problem, from).filter(|to| !reached.contains(to)) {
+            // A gap is short by at least what the road alone takes beyond a full battery.
+            let too_far = |least: f64| problem.on_route_percent(from, to) - 100.0 > least;
+            if nearest.is_some_and(|(least, ..)| too_far(least)) {
+                continue;
+            }
             let hop = problem.drive(from, to);
             let short = hop.least - hop.most;
             if short > 0.0 && nearest.is_none_or(|(least, ..)| short < least) {

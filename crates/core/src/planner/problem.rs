@@ -165,7 +165,8 @@ impl<'a> Problem<'a> {
             let least = if from == Node::Start { hop.least.max(self.trip.goal.start.get()) } else { hop.least };
             if least <= hop.most {
                 hops.push(hop);
-            } else if !self.trip.route.gives_back() && self.on_route_percent(from, to) > 100.0 {
+            } else if self.on_route_percent(from, to) > 100.0 {
+                // Whoever goes further passes this place, with less than nothing left.
                 break;
             }
         }
@@ -192,8 +193,9 @@ impl<'a> Problem<'a> {
         self.trip.route.between(self.place(from), self.place(to))
     }
 
-    fn on_route_percent(&self, from: Node, to: Node) -> f64 {
-        100.0 * (self.on_route(from, to).net / self.trip.vehicle.usable)
+    /// Net SoC lost on the route itself between two nodes.
+    pub(crate) fn on_route_percent(&self, from: Node, to: Node) -> f64 {
+        100.0 * (self.trip.route.net(self.place(from), self.place(to)) / self.trip.vehicle.usable)
     }
 
     /// Where a node's way leaves the route.

@@ -155,3 +155,45 @@ fn brick(soc: &[f64], x: [f64; 2], minutes: f64, rate: f64, (fastest, unit): (f6
         rate: format!("{rate:.1}"),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::analysis::Basis;
+    use spare_hour_core::quantity::{Distance, Energy};
+    use spare_hour_core::session::Session;
+
+    fn session() -> Session {
+        spare_hour_formats::read_session("0:00 12 150\n4:00 30 160\n10:00 50 110\n30:00 81 40\n").unwrap()
+    }
+
+    fn analysis(range: Option<f64>) -> Analysis {
+        let basis = Basis { usable: Energy::kwh(70.0), range: range.map(Distance::km), loss_percent: None };
+        Analysis::new(&session(), basis).unwrap()
+    }
+
+    #[test]
+    fn bricks_are_as_wide_as_their_minutes() {
+        let bricks = minute_bricks(&analysis(Some(400.0)));
+        let per_minute = (BRICKS_RIGHT - BRICKS_LEFT) / 30.0;
+        for brick in &bricks.bricks {
+            let minutes: f64 = brick.minutes.parse().unwrap();
+            assert!((brick.width / per_minute - minutes).abs() < 0.06, "{}", brick.told);
+        }
+        let whole: f64 = bricks.bricks.iter().map(|brick| brick.width).sum();
+        assert!((whole - (BRICKS_RIGHT - BRICKS_LEFT)).abs() < 0.5);
+        assert_eq!((bricks.unit, bricks.bricks[0].from.as_str(), bricks.bricks[0].to.as_str()), ("km/min", "12", "15"));
+        assert!(bricks.bricks[1].shade > bricks.bricks.last().unwrap().shade);
+        assert_eq!(minute_bricks(&analysis(None)).unit, "%/min");
+    }
+
+    #[test]
+    fn what_was_not_measured_is_dashed() {
+        let session = session();
+        let curve = FittedCurve::new(&session, Energy::kwh(70.0)).unwrap();
+        let plot = power_over_soc(&analysis(None), &curve);
+        assert_eq!(plot.assumed.len(), 2);
+        assert_eq!(plot.points.len(), session.readings.len());
+        assert!(plot.told.contains("from 12 % to 81 %, at most 160 kW"), "{}", plot.told);
+    }
+}

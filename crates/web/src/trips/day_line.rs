@@ -190,3 +190,41 @@ fn time_ticks(length: f64, departure: f64, x: &Scale) -> Vec<Tick> {
 
 /// The SoC steps by which a stop's buttons nudge it.
 pub(crate) const NUDGE: Soc = Soc::percent(5.0);
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::planner::Planner;
+
+    fn trip() -> Trip {
+        let text = include_bytes!("../../../../docs/formats/trip.example.json");
+        spare_hour_formats::read_trip(text).unwrap()
+    }
+
+    #[test]
+    fn the_width_of_a_stop_is_its_cost() {
+        let trip = trip();
+        let plan = Planner::new(&trip).unwrap().best().plan.clone();
+        let line = DayLine::new(&trip, &plan, &[], 480.0);
+        let per_minute = (RIGHT - LEFT) / plan.total.get();
+        assert_eq!(line.stops.len(), plan.stops.len());
+        for (mark, stop) in line.stops.iter().zip(&plan.stops) {
+            assert!((mark.x[1] - mark.x[0] - per_minute * stop.overhead.get()).abs() < 0.2);
+            assert!((mark.x[2] - mark.x[1] - per_minute * stop.charge.get()).abs() < 0.2);
+            let height = (BOTTOM - mark.depart_y) / (BOTTOM - TOP) * 100.0;
+            assert!((height - stop.depart.get()).abs() < 0.1);
+        }
+        assert_eq!(line.sites.iter().filter(|site| site.used).count(), plan.stops.len());
+        assert!(line.told.contains("Further on: from 27 % to 54 % in 7 min"), "{}", line.told);
+    }
+
+    #[test]
+    fn hours_are_marked_where_they_are() {
+        let scale = Scale::new((0.0, 300.0), (0.0, 300.0));
+        let ticks = time_ticks(300.0, 490.0, &scale);
+        let marks: Vec<(f64, &str)> = ticks.iter().map(|tick| (tick.at, tick.label.as_str())).collect();
+        assert_eq!(marks, [(50.0, "09:00"), (110.0, "10:00"), (170.0, "11:00"), (230.0, "12:00"), (290.0, "13:00")]);
+        let long = time_ticks(3000.0, 0.0, &Scale::new((0.0, 3000.0), (0.0, 3000.0)));
+        assert!(long.len() <= 15 && long.iter().any(|tick| tick.label == "00:00 +1 d"));
+    }
+}
