@@ -62,6 +62,19 @@ test("a file with a car of one's own", async ({ page }) => {
   await expect(page.getByRole("heading", { name: "Tern" })).toBeVisible();
 });
 
+test("back and forward go through what was swapped", async ({ page }) => {
+  await page.goto("/sessions/1");
+  await mark(page);
+  await page.getByLabel("From, %").fill("30");
+  await page.getByRole("button", { name: "Measure this window" }).click();
+  await expect(page.getByRole("row", { name: /^30–100 % yours/ })).toBeVisible();
+  await page.goBack();
+  await expect(page.getByRole("row", { name: /^4–100 % yours/ })).toBeVisible();
+  await page.goForward();
+  await expect(page.getByRole("row", { name: /^30–100 % yours/ })).toBeVisible();
+  expect(await notReloaded(page)).toBe(true);
+});
+
 test("a window of one's own and the bricks by keyboard", async ({ page }) => {
   await page.goto("/sessions/1");
   await page.getByLabel("From, %").fill("25");

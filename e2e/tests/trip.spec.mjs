@@ -119,6 +119,20 @@ test("a trip file is taken, and a bad one is told where it is wrong", async ({ p
   await expect(page.locator("#plan p[role=status]").first()).toContainText("there at");
 });
 
+test("when the server does not answer, the last plan stays and the page says so", async ({ page }) => {
+  await page.goto("/trips/1");
+  const shown = await page.locator("#plan p[role=status]").first().innerText();
+  await page.route("**/trips/1/plan?*", (route) => route.fulfill({ status: 503, body: "busy" }));
+  await page.getByLabel("Wish at the end, %").fill("40");
+  await expect(page.locator("#say")).toContainText("The server does not answer");
+  await expect(page.locator("#plan p[role=status]").first()).toHaveText(shown);
+  await expect(page.getByLabel("Wish at the end, %")).toHaveValue("40");
+  await page.unroute("**/trips/1/plan?*");
+  await page.getByLabel("Wish at the end, %").fill("30");
+  await expect(page.locator("#plan p[role=status]").first()).toContainText("with 30 %");
+  await expect(page.locator("#say")).toBeEmpty();
+});
+
 test.describe("on a phone", () => {
   test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true, colorScheme: "dark" });
 

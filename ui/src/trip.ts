@@ -84,9 +84,11 @@ export function trip() {
       if (!query.get("leave")) query.delete("leave");
       try {
         const response = await fetch(`${form.dataset["plan"]}?${query}`, { signal: running.signal });
+        if (!response.ok) throw new Error(`status ${response.status}`);
         this.put(await response.text());
+        say("");
         history.replaceState(null, "", `${form.action.split("?")[0]}?${query}`);
-      } catch (error) {
+      } catch {
         if (!running.signal.aborted) say("The server does not answer; the plan shown is the last one it gave.");
       }
     },

@@ -188,3 +188,31 @@ fn files_of_a_trip_go_back_into_the_commands() {
     let too_far = server.get("/trips/1/plan.json?usage=250&start=25").1;
     assert!(too_far.contains("\"feasible\": false"));
 }
+
+#[test]
+fn what_a_page_showed_as_kept_survives_kill_at_any_moment() {
+    let directory = tempfile::tempdir().unwrap();
+    let mut kept = Vec::new();
+    for round in 0..12 {
+        let server = Server::start_on("serve", directory.path(), &[]);
+        let text = format!("0:00 {} 140\n5:{:02} 60 90\n", 10 + round, round);
+        let car = if round == 0 { "new" } else { "1" };
+        let parts = [("text", text.as_str()), ("car", car), ("car_name", "Tern"), ("usable", "60"), ("range", "")];
+        let (status, location, _) = server.upload("/sessions", &parts, None);
+        assert_eq!(status, 303, "round {round}");
+        // The process ends at once, in the middle of a second write that nobody was told had happened.
+        let url = server.url.clone();
+        let busy = std::thread::spawn(move || {
+            let _ = agent().post(format!("{url}/trips/example")).send_empty();
+        });
+        server.kill();
+        busy.join().unwrap();
+        kept.push((location, text));
+    }
+    let server = Server::start_on("serve", directory.path(), &[]);
+    for (location, text) in kept {
+        assert_eq!(server.get(&format!("{location}/source")), (200, text));
+        assert_eq!(server.get(&location).0, 200);
+    }
+    assert_eq!(server.get("/trips").0, 200);
+}

@@ -186,3 +186,29 @@ fn a_goal_without_a_value_of_time_forgets_the_old_one() {
     store.change_goal(id, car, &trip(car).goal).unwrap();
     assert_eq!(store.trip(id).unwrap().about.goal.value_of_time_per_hour, None);
 }
+
+#[test]
+fn many_write_at_once_and_none_is_lost() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let writers: Vec<_> = (0..8)
+        .map(|_| {
+            let store = store.clone();
+            std::thread::spawn(move || (0..5).map(|_| store.add_session(&session(300)).unwrap()).collect::<Vec<i32>>())
+        })
+        .collect();
+    let mut ids: Vec<i32> = writers.into_iter().flat_map(|writer| writer.join().unwrap()).collect();
+    ids.sort_unstable();
+    ids.dedup();
+    assert_eq!(ids.len(), 40);
+    assert!(store.sessions().unwrap().iter().all(|line| line.readings == 300));
+}
+
+#[test]
+fn the_longest_session_is_kept_whole() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let long = session(spare_hour_core::session::MOST_READINGS);
+    let id = store.add_session(&long).unwrap();
+    assert_eq!(store.session(id).unwrap().about.session.readings, long.session.readings);
+}

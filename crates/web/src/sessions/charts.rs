@@ -15,8 +15,8 @@ const BRICK: f64 = 5.0;
 const SHADES: f64 = 5.0;
 
 const LEFT: f64 = 46.0;
-const RIGHT: f64 = 588.0;
-const TOP: f64 = 14.0;
+const RIGHT: f64 = 578.0;
+const TOP: f64 = 26.0;
 const BOTTOM: f64 = 256.0;
 
 /// A chart with two axes.
