@@ -9,6 +9,9 @@ use directories::ProjectDirs;
 use spare_hour_store::Store;
 use spare_hour_web::{router, serve};
 use tokio::net::TcpListener;
+use tracing_subscriber::filter::{LevelFilter, Targets};
+use tracing_subscriber::layer::SubscriberExt;
+use tracing_subscriber::util::SubscriberInitExt;
 
 /// The port, unless told another.
 pub(crate) const PORT: u16 = 7878;
@@ -63,10 +66,12 @@ pub(crate) fn listen(store: Store, notice: Option<&str>, address: SocketAddr, di
     })
 }
 
+/// Logs warnings and errors to standard error; `SPARE_HOUR_LOG=info` (or `tower_http=debug`, …) logs more.
 fn log_to_stderr() {
-    let filter = tracing_subscriber::EnvFilter::try_from_env("SPARE_HOUR_LOG")
-        .unwrap_or_else(|_| tracing_subscriber::EnvFilter::new("warn"));
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let asked = std::env::var("SPARE_HOUR_LOG").ok().and_then(|asked| asked.parse().ok());
+    let filter = asked.unwrap_or_else(|| Targets::new().with_default(LevelFilter::WARN));
+    let format = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
+    tracing_subscriber::registry().with(format).with(filter).init();
 }
 
 /// Ctrl-C, or the signal that service managers send.
