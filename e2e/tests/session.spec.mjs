@@ -101,6 +101,7 @@ test("a car is changed and another of its curves is used", async ({ page }) => {
   await expect(page.getByRole("region", { name: "Brae 58" })).toContainText("expected 0.1 to 2000 kWh");
   await page.getByRole("region", { name: "Brae 58" }).getByLabel("Usable capacity, kWh").fill("57");
   await page.getByRole("region", { name: "Brae 58" }).getByRole("button", { name: "Keep" }).click();
+  await expect(page.getByText("Kept.")).toBeVisible();
   await page.reload();
   await expect(page.getByRole("region", { name: "Brae 58" }).getByLabel("Usable capacity, kWh")).toHaveValue("57");
 });

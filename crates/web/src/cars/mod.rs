@@ -1,7 +1,7 @@
 //! Cars: capacity, loss, and the curves of each with the one that plans use.
 
 use askama::Template;
-use axum::extract::{Form, Path, State};
+use axum::extract::{Form, Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
@@ -30,6 +30,8 @@ struct CarCard {
     /// Its number in the names of its fields.
     key: String,
     form: CarForm,
+    /// Whether it was changed just now.
+    kept: bool,
     details: Vec<String>,
     curves: Vec<CurveRow>,
 }
@@ -60,6 +62,13 @@ pub(crate) struct CarFields {
     usable: String,
     range: String,
     loss: String,
+}
+
+/// What an address asks of the list.
+#[derive(Debug, Default, Deserialize)]
+pub(crate) struct Ask {
+    /// The car that was changed just now.
+    kept: Option<i32>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -115,31 +124,37 @@ impl CarForm {
 }
 
 /// All cars.
-pub(crate) async fn list(State(app): State<App>) -> Result<Response, WebError> {
+pub(crate) async fn list(State(app): State<App>, Query(ask): Query<Ask>) -> Result<Response, WebError> {
+    let mut cars = app.run(cards).await?;
+    for card in &mut cars {
+        card.kept = ask.kept == Some(card.id);
+    }
     let new = CarForm { loss: Field::new("8"), ..CarForm::default() };
-    list_page(&app, StatusCode::OK, new, None).await
+    Ok(page(StatusCode::OK, &ListPage { frame: Frame::new(&app, "cars", "Cars"), cars, new }))
 }
 
-/// The list with a form that may hold faults: the new car's, or that of the car `changed`.
-async fn list_page(
-    app: &App,
-    status: StatusCode,
-    new: CarForm,
-    changed: Option<(i32, CarForm)>,
-) -> Result<Response, WebError> {
+/// The list with a form that holds faults: the new car's, or that of the car `changed`.
+async fn list_page(app: &App, new: CarForm, changed: Option<(i32, CarForm)>) -> Result<Response, WebError> {
     let mut cars = app.run(cards).await?;
     if let Some((id, form)) = changed
         && let Some(card) = cars.iter_mut().find(|card| card.id == id)
     {
         card.form = CarForm { name: card.form.name.clone(), ..form };
     }
-    Ok(page(status, &ListPage { frame: Frame::new(app, "cars", "Cars"), cars, new }))
+    Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &ListPage { frame: Frame::new(app, "cars", "Cars"), cars, new }))
 }
 
 fn cards(store: &Store) -> Result<Vec<CarCard>, WebError> {
     let card = |car: Car| {
         let curves = store.curves_of(car.id)?.iter().map(|curve| curve_row(&car, curve)).collect();
-        Ok(CarCard { id: car.id, key: car.id.to_string(), form: CarForm::of(&car), details: details(&car), curves })
+        Ok(CarCard {
+            id: car.id,
+            key: car.id.to_string(),
+            form: CarForm::of(&car),
+            kept: false,
+            details: details(&car),
+            curves,
+        })
     };
     store.cars()?.into_iter().map(card).collect()
 }
@@ -182,7 +197,7 @@ pub(crate) async fn add(State(app): State<App>, Form(fields): Form<CarFields>) -
     let mut form = CarForm::new(fields);
     let (name, numbers) = (form.name.words(80), form.numbers());
     let (Some(name), Some(numbers)) = (name, numbers) else {
-        return list_page(&app, StatusCode::UNPROCESSABLE_ENTITY, form, None).await;
+        return list_page(&app, form, None).await;
     };
     let car = NewCar {
         name,
@@ -205,10 +220,10 @@ pub(crate) async fn change(
     let mut form = CarForm::new(fields);
     let Some(numbers) = form.numbers() else {
         let new = CarForm { loss: Field::new("8"), ..CarForm::default() };
-        return list_page(&app, StatusCode::UNPROCESSABLE_ENTITY, new, Some((id, form))).await;
+        return list_page(&app, new, Some((id, form))).await;
     };
     app.run(move |store| Ok(store.change_car(id, numbers.usable, numbers.range, numbers.loss)?)).await?;
-    Ok(Redirect::to("/cars").into_response())
+    Ok(Redirect::to(&format!("/cars?kept={id}")).into_response())
 }
 
 /// Makes another curve the one that plans use.
