@@ -33,12 +33,12 @@ fn taper(peak: f64, c: f64) -> Session {
 #[test]
 fn a_linear_taper_is_read_back_between_its_readings() {
     // Calculus: τ = 60·(E/P0)·(c/100)·ln((c − a)/(c − d)), also for ends that nobody read.
-    let (peak, c) = (190.0, 108.0);
+    let (peak, c): (f64, f64) = (190.0, 108.0);
     let analysis = Analysis::new(&taper(peak, c), basis()).unwrap();
     let fitted = FittedCurve::new(&taper(peak, c), Energy::kwh(70.0)).unwrap();
     let time = ChargingTime::new(&fitted.power, Energy::kwh(70.0));
-    for (a, d) in [(10.0, 80.0), (15.0, 80.0), (23.0, 47.0), (61.5, 88.0)] {
-        let closed = 60.0 * 70.0 / peak * c / 100.0 * ((c - a) / (c - d) as f64).ln();
+    for (a, d) in [(10.0, 80.0), (15.0, 80.0), (23.0, 47.0), (61.5_f64, 88.0)] {
+        let closed = 60.0 * 70.0 / peak * c / 100.0 * ((c - a) / (c - d)).ln();
         let window = analysis.window(Soc::percent(a), Soc::percent(d)).unwrap();
         assert!((window.minutes.get() - closed).abs() < 1e-6, "{a}–{d}: {} for {closed}", window.minutes);
         let by_curve = time.minutes(Soc::percent(a), Soc::percent(d)).get();
