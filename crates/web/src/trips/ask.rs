@@ -42,23 +42,6 @@ impl Ask {
     pub(crate) fn kept(&self) -> bool {
         self.kept.is_some()
     }
-
-    /// The same question as an address.
-    pub(crate) fn query_without_kept(&self) -> String {
-        let pairs = [
-            ("start", &self.start),
-            ("floor", &self.floor),
-            ("wish", &self.wish),
-            ("ceiling", &self.ceiling),
-            ("usage", &self.usage),
-            ("value", &self.value),
-            ("depart", &self.depart),
-            ("car", &self.car),
-            ("curve", &self.curve),
-            ("leave", &self.leave),
-        ];
-        query(pairs.into_iter().filter_map(|(name, value)| Some((name, value.clone()?))))
-    }
 }
 
 /// A control that is a number with a slider.

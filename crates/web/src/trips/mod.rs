@@ -162,16 +162,17 @@ pub(crate) async fn keep(
     Path(id): Path<i32>,
     Form(ask): Form<Ask>,
 ) -> Result<Redirect, WebError> {
-    let query = ask.query_without_kept();
-    app.run(move |store| {
-        let loaded = Loaded::new(store, id, &ask)?;
-        if loaded.controls.faults().next().is_some() {
-            return Err(WebError::Refused("Some of the numbers do not work, so nothing was kept.".into()));
-        }
-        let goal = loaded.controls.goal();
-        Ok(store.change_goal(id, loaded.controls.car, &goal)?)
-    })
-    .await?;
+    let query = app
+        .run(move |store| {
+            let loaded = Loaded::new(store, id, &ask)?;
+            if loaded.controls.faults().next().is_some() {
+                return Err(WebError::Refused("Some of the numbers do not work, so nothing was kept.".into()));
+            }
+            let goal = loaded.controls.goal();
+            store.change_goal(id, loaded.controls.car, &goal)?;
+            Ok(loaded.controls.address_with(&loaded.controls.leave, None))
+        })
+        .await?;
     Ok(Redirect::to(&format!("/trips/{id}?{query}&kept=1")))
 }
 
