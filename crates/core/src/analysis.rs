@@ -1,9 +1,11 @@
 //! What a session says: energies and losses, the minutes of every window, slices of time, the distance ladder, and the
 //! power levels that it falls below for good.
 
+use crate::distance_base::DistanceBase;
+use crate::metered::Metered;
 use crate::quantity::{Distance, Energy, Minutes, Power, Soc};
 use crate::session::{Meter, Session};
-use crate::soc_timeline::{Moment, SocTimeline, TooFewReadings};
+use crate::soc_timeline::{SocTimeline, TooFewReadings};
 
 /// The windows that people quote beside the round ones.
 const QUOTED: [(f64, f64); 2] = [(15.0, 80.0), (5.0, 75.0)];
@@ -21,6 +23,8 @@ pub struct Basis {
     pub usable: Energy,
     /// The range that distances are figured with: Δs/100 of it per point.
     pub range: Option<Distance>,
+    /// What kind of range that is.
+    pub base: DistanceBase,
     /// Loss in % of the plug's energy, for what the meter does not tell.
     pub loss_percent: Option<f64>,
 }
@@ -91,6 +95,8 @@ pub struct Analysis {
     pub windows: Vec<Window>,
     /// Slices of 10 minutes; the last may be shorter.
     pub slices: Vec<Slice>,
+    /// The session's time cut into three equal parts.
+    pub thirds: Vec<Slice>,
     /// Minutes to add each 50 km, where a range is known.
     pub ladder: Vec<(Distance, Minutes)>,
     /// Power levels crossed for good.
@@ -119,6 +125,7 @@ impl Analysis {
             average: Power::kw(0.0),
             windows: Vec::new(),
             slices: Vec::new(),
+            thirds: Vec::new(),
             ladder: Vec::new(),
             thresholds: thresholds(&timeline),
             basis,
@@ -131,8 +138,9 @@ impl Analysis {
         analysis.loss_percent = analysis.loss();
         analysis.average = analysis.average_between(whole, analysis.stored);
         analysis.windows = analysis.standard_windows();
-        analysis.slices = analysis.slices();
-        analysis.ladder = analysis.ladder();
+        analysis.slices = analysis.slices(SLICE);
+        analysis.thirds = analysis.slices(analysis.minutes.get() / 3.0);
+        analysis.ladder = analysis.ladder(Distance::km(RUNG));
         Ok(analysis)
     }
 
@@ -158,6 +166,44 @@ impl Analysis {
             c_rate: (stored / minutes).get() / self.basis.usable.get(),
             added: self.added(to - from),
         })
+    }
+
+    /// Minutes from the start until each multiple of `rung` is added, where a range is known.
+    pub fn ladder(&self, rung: Distance) -> Vec<(Distance, Minutes)> {
+        let Some(range) = self.basis.range.filter(|range| range.get() > 0.0) else {
+            return Vec::new();
+        };
+        let start = self.timeline.start_soc();
+        let step = |count: i32| {
+            let distance = rung * f64::from(count);
+            let minute = self.timeline.minute_at(start + Soc::percent(100.0 * (distance / range)))?;
+            Some((distance, minute - self.timeline.start()))
+        };
+        (1..).map_while(step).collect()
+    }
+
+    /// How far the minutes of a window may be off, either way, because displays show whole percents and readings come
+    /// now and then: half of what passed at each end since the reading before, but no more than half a display step,
+    /// both ends added in quadrature. `None` outside the session.
+    pub fn window_error(&self, from: Soc, to: Soc) -> Option<Minutes> {
+        let (a, b) = (self.timeline.end_error(from)?, self.timeline.end_error(to)?);
+        Some(Minutes::new(a.get().hypot(b.get())))
+    }
+
+    /// Energy by the session's meter, from the first to the last reading.
+    pub fn metered(&self) -> Option<Energy> {
+        let whole = (self.timeline.start(), self.timeline.end());
+        self.metered.as_ref().map(|metered| metered.between(&self.timeline, whole))
+    }
+
+    /// Whose meter that is.
+    pub fn meter(&self) -> Meter {
+        self.meter
+    }
+
+    /// Energy into the battery from the first reading to a minute: SoC gained times usable capacity.
+    pub fn stored_by(&self, minute: Minutes) -> Energy {
+        self.basis.usable * ((self.timeline.soc_at(minute) - self.timeline.start_soc()).get() / 100.0)
     }
 
     /// What distances, capacity and losses were figured with.
@@ -198,11 +244,12 @@ impl Analysis {
         pairs.chain(QUOTED).filter_map(|(from, to)| self.window(Soc::percent(from), Soc::percent(to))).collect()
     }
 
-    fn slices(&self) -> Vec<Slice> {
+    /// Slices of so many minutes; the last may be shorter.
+    fn slices(&self, each: f64) -> Vec<Slice> {
         let (start, length) = (self.timeline.start(), self.minutes.get());
-        let count = (length / SLICE - 1e-9).ceil() as usize;
+        let count = (length / each - 1e-9).ceil() as usize;
         let slice = |index: usize| {
-            let (from, to) = (index as f64 * SLICE, ((index + 1) as f64 * SLICE).min(length));
+            let (from, to) = (index as f64 * each, ((index + 1) as f64 * each).min(length));
             let soc = |minute: f64| self.timeline.soc_at(start + Minutes::new(minute));
             Slice {
                 from: Minutes::new(from),
@@ -213,78 +260,6 @@ impl Analysis {
             }
         };
         (0..count).map(slice).collect()
-    }
-
-    fn ladder(&self) -> Vec<(Distance, Minutes)> {
-        let Some(range) = self.basis.range.filter(|range| range.get() > 0.0) else {
-            return Vec::new();
-        };
-        let mut ladder = Vec::new();
-        let start = self.timeline.start_soc();
-        for rung in 1.. {
-            let distance = Distance::km(RUNG * f64::from(rung));
-            let soc = start + Soc::percent(100.0 * (distance / range));
-            match self.timeline.minute_at(soc) {
-                Some(minute) => ladder.push((distance, minute - self.timeline.start())),
-                None => break,
-            }
-        }
-        ladder
-    }
-}
-
-/// Energy by the meter since the first reading, at every reading: its counter, else its power times time.
-#[derive(Clone, Debug)]
-struct Metered {
-    minutes: Vec<f64>,
-    kwh: Vec<f64>,
-}
-
-impl Metered {
-    fn new(timeline: &SocTimeline) -> Option<Self> {
-        // The counter stands at 0 when current begins, whether or not somebody wrote that down.
-        let begun = |moment: &Moment| (moment.minute <= 0.0).then_some(0.0);
-        let counted = timeline.moments().iter();
-        let counted: Vec<_> =
-            counted.filter_map(|moment| Some((moment.minute, moment.kwh.or_else(|| begun(moment))?))).collect();
-        let covers = |minutes: &[(f64, f64)]| {
-            minutes.len() >= 2
-                && minutes[0].0 <= timeline.start().get() + 1e-9
-                && minutes[minutes.len() - 1].0 >= timeline.end().get() - 1e-9
-        };
-        if covers(&counted) {
-            let (minutes, kwh): (Vec<f64>, Vec<f64>) = counted.into_iter().unzip();
-            return Some(Self { minutes, kwh });
-        }
-        let powers: Vec<_> = timeline.moments().iter().filter_map(|moment| Some((moment.minute, moment.kw?))).collect();
-        covers(&powers).then(|| Self::integrated(&powers))
-    }
-
-    /// Power times time, by trapezoids.
-    fn integrated(powers: &[(f64, f64)]) -> Self {
-        let mut kwh = vec![0.0];
-        for pair in powers.windows(2) {
-            let step = f64::midpoint(pair[0].1, pair[1].1) * (pair[1].0 - pair[0].0) / 60.0;
-            kwh.push(kwh[kwh.len() - 1] + step);
-        }
-        Self { minutes: powers.iter().map(|power| power.0).collect(), kwh }
-    }
-
-    /// Energy between two minutes; within a stretch it goes with SoC.
-    fn between(&self, timeline: &SocTimeline, minutes: (Minutes, Minutes)) -> Energy {
-        Energy::kwh(self.at(timeline, minutes.1.get()) - self.at(timeline, minutes.0.get()))
-    }
-
-    fn at(&self, timeline: &SocTimeline, minute: f64) -> f64 {
-        let after = self.minutes.partition_point(|&m| m <= minute);
-        let (Some(before), true) = (after.checked_sub(1), after < self.minutes.len()) else {
-            return self.kwh[after.min(self.kwh.len() - 1)];
-        };
-        let soc = |m: f64| timeline.soc_at(Minutes::new(m)).get();
-        let (t0, t1) = (self.minutes[before], self.minutes[after]);
-        let (s0, s1) = (soc(t0), soc(t1));
-        let share = if s1 > s0 { (soc(minute) - s0) / (s1 - s0) } else { (minute - t0) / (t1 - t0) };
-        self.kwh[before] + share * (self.kwh[after] - self.kwh[before])
     }
 }
 
@@ -298,7 +273,11 @@ fn peak(timeline: &SocTimeline) -> Option<(Power, Soc)> {
 }
 
 fn thresholds(timeline: &SocTimeline) -> Vec<Threshold> {
-    let powers: Vec<_> = timeline.moments().iter().filter_map(|moment| Some((moment.kw?, moment.soc))).collect();
+    let mut powers: Vec<_> = timeline.moments().iter().filter_map(|moment| Some((moment.kw?, moment.soc))).collect();
+    // The end of the current is no fall of the curve.
+    while powers.last().is_some_and(|last| last.0 <= 0.0) {
+        powers.pop();
+    }
     LEVELS.iter().filter_map(|&level| threshold(timeline, &powers, level)).collect()
 }
 
@@ -327,7 +306,12 @@ mod tests {
     }
 
     fn basis(usable: f64, range: Option<f64>) -> Basis {
-        Basis { usable: Energy::kwh(usable), range: range.map(Distance::km), loss_percent: None }
+        Basis {
+            usable: Energy::kwh(usable),
+            range: range.map(Distance::km),
+            base: DistanceBase::Rated,
+            loss_percent: None,
+        }
     }
 
     #[test]

@@ -4,6 +4,9 @@
 //! So the shown powers give the curve its shape and the clock gives it its height: within each stretch of a few
 //! percent the shape is scaled until the charging time of the stretch is what the clock measured. Every reading's
 //! power stays a point of the curve, so steps stay steps. What is left over, between single readings, is the residual.
+//!
+//! A person reads when a number appears; a logger reads by time, and finds each new percent a little late. Where there is
+//! a reading for every percent, stretches are made wide enough that this delay is no more than 3 % of their minutes.
 
 use crate::charging_time::ChargingTime;
 use crate::profile::Profile;
@@ -13,6 +16,10 @@ use crate::soc_timeline::{Moment, SocTimeline, TooFewReadings};
 
 /// Least width of a stretch, %.
 const STRETCH: f64 = 4.0;
+/// Widest that a logger's delay makes it, %.
+const WIDEST_STRETCH: f64 = 16.0;
+/// A logger's delay at the end of a stretch, as a share of its minutes, is at most this.
+const DELAY_SHARE: f64 = 0.03;
 /// Readings nearer than this to the last one kept are left out of the curve unless the power steps, %.
 const SPACING: f64 = 0.5;
 /// A change of power of at least this share is a step.
@@ -42,18 +49,29 @@ impl FittedCurve {
     /// When there are fewer than two readings with rising SoC.
     pub fn new(session: &Session, usable: Energy) -> Result<Self, TooFewReadings> {
         let timeline = SocTimeline::new(session)?;
+        let width = stretch_width(&timeline);
+        Ok(Self::of_stretches(&timeline, usable, width))
+    }
+
+    /// The curve of a timeline cut into stretches of a least width in %.
+    pub(crate) fn of_stretches(timeline: &SocTimeline, usable: Energy, width: f64) -> Self {
         let mut points = Vec::new();
-        for stretch in stretches(timeline.moments()) {
+        for stretch in stretches(timeline.moments(), width) {
             points.extend(scaled(stretch, usable));
         }
         let measured = (timeline.start_soc(), timeline.end_soc());
         if measured.1.get() < 100.0 {
             let last = points.last().map_or(0.0, |point| point.1);
-            points.push((100.0, last.min(ASSUMED_TOP_C_RATE * usable.get())));
+            points.push((100.0, last.min(Self::assumed_top(usable))));
         }
         let power = Profile::new(points).unwrap_or_else(|_| Profile::constant(1.0));
-        let (residual, worst_residual) = residuals(&timeline, &ChargingTime::new(&power, usable));
-        Ok(Self { power, measured, residual, worst_residual })
+        let (residual, worst_residual) = residuals(timeline, &ChargingTime::new(&power, usable));
+        Self { power, measured, residual, worst_residual }
+    }
+
+    /// Power in kW that a curve is assumed to fall to at 100 % where nothing was measured.
+    pub(crate) fn assumed_top(usable: Energy) -> f64 {
+        ASSUMED_TOP_C_RATE * usable.get()
     }
 
     /// The highest power of the curve.
@@ -62,16 +80,28 @@ impl FittedCurve {
     }
 }
 
-/// Cuts the readings into stretches that begin and end with a first reading of a SoC.
-fn stretches(moments: &[Moment]) -> Vec<&[Moment]> {
+/// The least width of a stretch for what a logger's readings by time leave open, %.
+pub(crate) fn stretch_width(timeline: &SocTimeline) -> f64 {
+    let moments = timeline.moments();
+    let points = (timeline.end_soc() - timeline.start_soc()).get();
+    let all_shown = moments.iter().all(|moment| moment.kw.is_some());
+    if (moments.len() as f64) < points || !all_shown {
+        return STRETCH;
+    }
+    let typical_gain = points / (moments.len() - 1) as f64;
+    (typical_gain.min(timeline.resolution()) / DELAY_SHARE).clamp(STRETCH, WIDEST_STRETCH)
+}
+
+/// Cuts the readings into stretches of a least width that begin and end with a first reading of a SoC.
+fn stretches(moments: &[Moment], width: f64) -> Vec<&[Moment]> {
     let anchors: Vec<usize> = (0..moments.len()).filter(|&index| moments[index].anchor).collect();
     let last = anchors[anchors.len() - 1];
     let mut stretches = Vec::new();
     let mut start = 0;
     for &anchor in &anchors[1..] {
-        let wide = moments[anchor].soc - moments[start].soc >= STRETCH;
+        let wide = moments[anchor].soc - moments[start].soc >= width;
         let rest = moments[last].soc - moments[anchor].soc;
-        if anchor == last || (wide && rest >= STRETCH) {
+        if anchor == last || (wide && rest >= width) {
             stretches.push(&moments[start..=anchor]);
             start = anchor;
         }

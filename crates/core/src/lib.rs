@@ -6,9 +6,19 @@
 //! | question | module |
 //! |---|---|
 //! | what was measured | [`session`], [`findings`] |
+//! | a charge being measured | [`live`] |
+//! | two parts of one charge | [`join`] |
+//! | everything read off a session | [`report`] |
 //! | SoC at a minute, minute at a SoC | [`soc_timeline`] |
 //! | windows, slices, ladder, thresholds | [`analysis`] |
-//! | from readings to a curve | [`curve_fit`] |
+//! | peak, flat part, steps | [`curve_features`] |
+//! | from readings to a curve, and how sure it is | [`curve_fit`], [`curve_band`] |
+//! | usable capacity that a session implies | [`usable_capacity`] |
+//! | forecasts against what happened | [`forecast_check`] |
+//! | what a percent is worth in distance | [`distance_base`] |
+//! | several sessions on one scale | [`compare`] |
+//! | the curves of a car from its sessions | [`curve_family`] |
+//! | charging from alternating current | [`ac_charge`] |
 //! | power over SoC | [`profile`] |
 //! | minutes from one SoC to another | [`charging_time`] |
 //! | what a stall lets a car take | [`stall`] |
@@ -17,16 +27,29 @@
 //! | the best stops, with a proof | [`planner`] |
 //! | SoC and place over the minutes of a plan | [`trip_timeline`] |
 
+mod metered;
+
+pub mod ac_charge;
 pub mod analysis;
 pub mod charging_time;
+pub mod compare;
+pub mod curve_band;
+pub mod curve_family;
+pub mod curve_features;
 pub mod curve_fit;
+pub mod distance_base;
 pub mod findings;
+pub mod forecast_check;
+pub mod join;
+pub mod live;
 pub mod planner;
 pub mod profile;
 pub mod quantity;
+pub mod report;
 pub mod route;
 pub mod session;
 pub mod soc_timeline;
 pub mod stall;
 pub mod trip;
 pub mod trip_timeline;
+pub mod usable_capacity;

@@ -3,12 +3,13 @@
 //! Displays show whole percents, so the first reading of each higher SoC is an anchor: there clock and SoC are known
 //! together, and the timeline gives them back exactly. Between two anchors SoC is shared out by the energy counter,
 //! else by power times time, else by time; between two readings power is taken as linear in SoC.
-//! A reading whose clock or SoC ran backwards is left out here and named by [`findings`](crate::findings).
+//! A reading that a person left out does not count. One whose clock or SoC ran backwards is passed over here and named by
+//! [`findings`](crate::findings).
 
 use thiserror::Error;
 
-use crate::quantity::{Minutes, Soc};
-use crate::session::{Reading, Session};
+use crate::quantity::{Energy, Minutes, Power, Soc};
+use crate::session::Session;
 
 /// There are not two readings with rising SoC.
 #[derive(Clone, Copy, Debug, Error, PartialEq, Eq)]
@@ -51,7 +52,7 @@ impl SocTimeline {
     /// # Errors
     /// When there are fewer than two readings with rising SoC.
     pub fn new(session: &Session) -> Result<Self, TooFewReadings> {
-        let mut moments = kept(&session.readings);
+        let mut moments = kept(session);
         let anchors: Vec<usize> = (0..moments.len()).filter(|&index| moments[index].anchor).collect();
         if anchors.len() < 2 {
             return Err(TooFewReadings { readings: session.readings.len(), rising: anchors.len() });
@@ -104,6 +105,25 @@ impl SocTimeline {
         Some(Minutes::new(first.minute + share * (last.minute - first.minute)))
     }
 
+    /// How far the minute at a SoC may be off, either way: half the time since the reading before, but no more than half
+    /// of what one step of the display takes there. `None` outside the session.
+    pub fn end_error(&self, soc: Soc) -> Option<Minutes> {
+        self.minute_at(soc)?;
+        let after = self.moments.partition_point(|moment| moment.soc < soc.get()).clamp(1, self.moments.len() - 1);
+        let (before, at) = (&self.moments[after - 1], &self.moments[after]);
+        let since = at.minute - before.minute;
+        let step = since / (at.soc - before.soc).max(1e-9) * self.resolution();
+        Some(Minutes::new(since.min(step) / 2.0))
+    }
+
+    /// The step in which SoC was shown: 1 % where only whole percents are, else 0.1 or 0.01 %.
+    pub fn resolution(&self) -> f64 {
+        let shown_in = |step: f64| {
+            self.anchors().all(|moment| ((moment.soc / step).round() * step - moment.soc).abs() < 1e-6 * step.max(0.01))
+        };
+        [1.0, 0.1].into_iter().find(|&step| shown_in(step)).unwrap_or(0.01)
+    }
+
     /// The SoC at a minute; the first or last one outside the session.
     pub fn soc_at(&self, minute: Minutes) -> Soc {
         let minute = minute.get();
@@ -119,10 +139,10 @@ impl SocTimeline {
     }
 }
 
-/// The readings whose clock goes on and whose SoC does not fall, with anchors marked.
-fn kept(readings: &[Reading]) -> Vec<Moment> {
-    let mut moments: Vec<Moment> = Vec::with_capacity(readings.len());
-    for (index, reading) in readings.iter().enumerate() {
+/// The readings that count, whose clock goes on and whose SoC does not fall, with anchors marked.
+fn kept(session: &Session) -> Vec<Moment> {
+    let mut moments: Vec<Moment> = Vec::with_capacity(session.readings.len());
+    for (index, reading) in session.counted() {
         let (minute, soc) = (reading.elapsed.get(), reading.soc.get());
         let before = moments.last();
         if before.is_some_and(|before| minute <= before.minute || soc < before.soc) {
@@ -132,8 +152,8 @@ fn kept(readings: &[Reading]) -> Vec<Moment> {
             reading: index,
             minute,
             soc,
-            kw: reading.power.map(super::quantity::Power::get),
-            kwh: reading.energy.map(super::quantity::Energy::get),
+            kw: reading.power.map(Power::get),
+            kwh: reading.energy.map(Energy::get),
             anchor: before.is_none_or(|before| soc > before.soc),
         });
     }
@@ -202,7 +222,7 @@ fn soc_share(first: &Moment, last: &Moment, time_share: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::quantity::{Energy, Power};
+    use crate::session::Reading;
     use proptest::prelude::*;
 
     fn session(rows: &[(f64, f64, Option<f64>, Option<f64>)]) -> Session {

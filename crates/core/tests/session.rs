@@ -6,13 +6,14 @@ use proptest::prelude::*;
 use spare_hour_core::analysis::{Analysis, Basis};
 use spare_hour_core::charging_time::ChargingTime;
 use spare_hour_core::curve_fit::FittedCurve;
+use spare_hour_core::distance_base::DistanceBase;
 use spare_hour_core::findings::findings;
 use spare_hour_core::profile::Profile;
 use spare_hour_core::quantity::{Distance, Energy, Minutes, Power, Soc};
 use spare_hour_core::session::{Reading, Session};
 
 fn basis() -> Basis {
-    Basis { usable: Energy::kwh(70.0), range: Some(Distance::km(420.0)), loss_percent: None }
+    Basis { usable: Energy::kwh(70.0), range: Some(Distance::km(420.0)), base: DistanceBase::Rated, loss_percent: None }
 }
 
 /// What a battery shows that takes P0(1 − s/c) kW: a reading every 10 points, exact.
@@ -102,7 +103,7 @@ proptest! {
         prop_assert!((points - (end - start).get()).abs() < 1e-6);
         prop_assert!(analysis.slices.windows(2).all(|pair| pair[0].to == pair[1].from));
         prop_assert!(analysis.ladder.windows(2).all(|pair| pair[0].1 < pair[1].1));
-        prop_assert!(findings(&session, &analysis).iter().all(|finding| !finding.message.is_empty()));
+        prop_assert!(findings(&session, &analysis, None).iter().all(|finding| !finding.message.is_empty()));
     }
 
     #[test]

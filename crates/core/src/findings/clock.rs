@@ -1,0 +1,84 @@
+//! The clock and SoC against themselves: what runs backwards, what is there twice, what was not seen.
+
+use super::{Finding, Severity, stopwatch};
+use crate::session::{Reading, Session};
+
+/// A step in SoC that is a gap whatever the rhythm of the readings, points.
+const GAP: f64 = 15.0;
+/// A step that is a gap when it is also long for this session, points.
+const LONG_GAP: f64 = 5.0;
+
+pub(super) fn findings(session: &Session) -> Vec<Finding> {
+    let mut found = backwards(session);
+    found.extend(gaps(session));
+    found.extend(left_out(session));
+    found
+}
+
+/// Readings whose clock stands or runs back, or whose SoC falls, against the last good one.
+fn backwards(session: &Session) -> Vec<Finding> {
+    let mut found = Vec::new();
+    let mut last: Option<&Reading> = None;
+    for (index, reading) in session.counted() {
+        match last.and_then(|before| against(before, reading, index + 1)) {
+            Some(finding) => found.push(finding.at(reading.elapsed)),
+            None => last = Some(reading),
+        }
+    }
+    found
+}
+
+/// What is wrong with a reading after the last good one.
+fn against(before: &Reading, reading: &Reading, number: usize) -> Option<Finding> {
+    let (at, was) = (stopwatch(reading.elapsed.get()), stopwatch(before.elapsed.get()));
+    let finding = |code, severity, message| Some(Finding::new(code, severity, message));
+    if reading.elapsed < before.elapsed {
+        let message =
+            format!("Reading {number}: the clock says {at} after {was}; the reading is left out of all figures.");
+        return finding("clock-backwards", Severity::Fault, message);
+    }
+    if reading.elapsed == before.elapsed {
+        let message = format!("Reading {number}: a second reading at {at}; the first one counts.");
+        return finding("duplicate", Severity::Note, message);
+    }
+    if reading.soc < before.soc {
+        let (now, then) = (reading.soc.get(), before.soc.get());
+        let message = format!("Reading {number}: SoC {now} after {then}; the reading is left out of all figures.");
+        return finding("soc-backwards", Severity::Fault, message);
+    }
+    None
+}
+
+/// Stretches without a reading that are long for this session.
+fn gaps(session: &Session) -> Vec<Finding> {
+    let readings: Vec<&Reading> = session.counted().map(|(_, reading)| reading).collect();
+    let mut steps: Vec<f64> = readings.windows(2).map(|pair| (pair[1].elapsed - pair[0].elapsed).get()).collect();
+    steps.sort_by(f64::total_cmp);
+    let Some(&median) = steps.get(steps.len() / 2) else {
+        return Vec::new();
+    };
+    let is_gap = |pair: &&[&Reading]| {
+        let (time, points) = ((pair[1].elapsed - pair[0].elapsed).get(), (pair[1].soc - pair[0].soc).get());
+        points > GAP || (points > LONG_GAP && time > 3.0 && time > 5.0 * median)
+    };
+    let describe = |pair: &[&Reading]| {
+        let (from, to) = (pair[0].soc.get(), pair[1].soc.get());
+        let message = format!(
+            "No reading between {} and {} while SoC rose from {from} to {to}; steps and dips in between are not seen.",
+            stopwatch(pair[0].elapsed.get()),
+            stopwatch(pair[1].elapsed.get()),
+        );
+        Finding::new("gap", Severity::Warning, message).at(pair[0].elapsed).over(from, to)
+    };
+    readings.windows(2).filter(is_gap).map(describe).collect()
+}
+
+/// Readings that a person left out.
+fn left_out(session: &Session) -> Option<Finding> {
+    let mut out = session.readings.iter().filter(|reading| reading.left_out.is_some());
+    let first = out.next()?;
+    let count = 1 + out.count();
+    let (readings, are) = if count == 1 { ("reading", "is") } else { ("readings", "are") };
+    let message = format!("{count} {readings} {are} left out by hand; the figures are those of the others.");
+    Some(Finding::new("left-out", Severity::Note, message).at(first.elapsed))
+}

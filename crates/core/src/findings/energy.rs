@@ -1,0 +1,95 @@
+//! Energies against each other: the counter against power over time, against what SoC says was stored, and against SoC's
+//! own delay.
+
+use super::{Evidence, Finding, Severity};
+use crate::quantity::Minutes;
+use crate::session::Meter;
+
+/// A difference between counter and power over time that is odd, %.
+const OFF: f64 = 5.0;
+/// The largest loss that is plausible, % of the plug's energy.
+const MOST_LOSS: f64 = 20.0;
+/// A delay of the shown SoC that is worth a word, points. Less hides in the display's whole percents.
+const LAG: f64 = 0.9;
+/// The part of a session in which the delay is looked for, points from its start: later the loss changes too much.
+const LAG_PART: f64 = 15.0;
+
+pub(super) fn findings(evidence: &Evidence) -> Vec<Finding> {
+    [against_power(evidence), against_soc(evidence), lag(evidence)].into_iter().flatten().collect()
+}
+
+/// The meter's counter against its power over time.
+fn against_power(evidence: &Evidence) -> Option<Finding> {
+    let shown =
+        |(_, reading): (usize, &crate::session::Reading)| Some((reading.elapsed, reading.power?, reading.energy?));
+    let mut both: Vec<_> = evidence.session.counted().filter_map(shown).collect();
+    both.dedup_by(|next, before| next.0 <= before.0);
+    let (first, last) = (both.first()?, both.last()?);
+    let widest = both.windows(2).map(|pair| (pair[1].0 - pair[0].0).get()).fold(0.0, f64::max);
+    let integrated: f64 =
+        both.windows(2).map(|pair| (pair[0].1 + pair[1].1).get() / 2.0 * (pair[1].0 - pair[0].0).get() / 60.0).sum();
+    let counted = (last.2 - first.2).get();
+    let off = 100.0 * (integrated / counted - 1.0);
+    // Trapezoids over long steps say little about a counter.
+    if counted < 2.0 || widest > 3.0 || off.abs() < OFF {
+        return None;
+    }
+    let message = format!(
+        "Power over time is {integrated:.1} kWh and the counter says {counted:.1} kWh, {off:+.0} %; one of the two meters is off, so kWh and losses are no surer than that."
+    );
+    Some(Finding::new("energy-against-power", Severity::Warning, message))
+}
+
+/// The station's energy against what SoC says was stored.
+fn against_soc(evidence: &Evidence) -> Option<Finding> {
+    let analysis = evidence.analysis;
+    let (plug, loss) = (analysis.plug?, analysis.loss_percent?);
+    let points = (analysis.timeline.end_soc() - analysis.timeline.start_soc()).get();
+    // The half percents that the display hides at either end may be this many points of the loss.
+    let hidden = 100.0 / points.max(1.0);
+    let plausible = loss > -hidden && loss < MOST_LOSS + hidden;
+    if evidence.session.conditions.meter != Meter::Station || evidence.is_ac() || plausible {
+        return None;
+    }
+    let stored = analysis.stored.get();
+    let message = format!(
+        "The plug gave {:.1} kWh and {points:.0} points are {stored:.1} kWh, a loss of {loss:.0} % of the plug's energy; 2 to 12 % is usual, so the usable capacity or the meter's side may be wrong.",
+        plug.get(),
+    );
+    Some(Finding::new("energy-against-soc", Severity::Warning, message))
+}
+
+/// How far the shown SoC runs behind the energy counter: its line through the first points, carried back to the start,
+/// against the SoC shown there.
+fn lag(evidence: &Evidence) -> Option<Finding> {
+    let start = evidence.analysis.timeline.start_soc().get();
+    let anchors = evidence.analysis.timeline.anchors().skip(1);
+    let early: Vec<(f64, f64)> = anchors
+        .take_while(|moment| moment.soc <= start + LAG_PART)
+        .filter_map(|moment| Some((moment.kwh?, moment.soc)))
+        .collect();
+    let first = evidence.analysis.timeline.moments().first()?;
+    let started = first.kwh.or((first.minute <= 0.0).then_some(0.0))?;
+    if early.len() < 5 {
+        return None;
+    }
+    let (slope, at_zero) = line_through(&early)?;
+    let lag = start - (at_zero + slope * started);
+    if lag < LAG || slope <= 0.0 {
+        return None;
+    }
+    let message = format!(
+        "The SoC shown runs {lag:.1} points behind the energy counter; minutes between two SoCs are right, but each SoC was truly reached earlier than shown."
+    );
+    Some(Finding::new("soc-lags", Severity::Note, message).at(Minutes::new(first.minute)))
+}
+
+/// Slope and value at 0 of the least-squares line through points.
+fn line_through(points: &[(f64, f64)]) -> Option<(f64, f64)> {
+    let count = points.len() as f64;
+    let mean = |pick: fn(&(f64, f64)) -> f64| points.iter().map(pick).sum::<f64>() / count;
+    let (x, y) = (mean(|point| point.0), mean(|point| point.1));
+    let spread: f64 = points.iter().map(|point| (point.0 - x).powi(2)).sum();
+    let slope = points.iter().map(|point| (point.0 - x) * (point.1 - y)).sum::<f64>() / spread;
+    (spread > 0.0).then_some((slope, y - slope * x))
+}

@@ -1,0 +1,170 @@
+//! Limits that are not the battery's: the site's power or current, a boost that runs out, a stall that gives less than
+//! it says.
+//!
+//! A boost by time holds full power for 7 to 10 minutes from wherever the charge starts low enough, then steps down
+//! (common practice, no published source). What tells it from a step of the curve is that power held until the cut.
+
+use super::{Evidence, Finding, Severity, Shown, stopwatch};
+use crate::quantity::Minutes;
+
+/// Power or current within this share of a limit is at it.
+const AT_LIMIT: f64 = 0.97;
+/// Points that power has to sit at a limit before it is said.
+const LIMITED_POINTS: f64 = 3.0;
+/// A fall between two readings that may be a boost running out, share of the power before.
+const CUT: f64 = 0.10;
+/// Minutes after which boosts run out.
+const BOOST_MINUTES: std::ops::RangeInclusive<f64> = 4.5..=16.0;
+/// Power within this share of its highest still holds.
+const HOLDS: f64 = 0.95;
+/// Minutes that power holds before a boost runs out.
+const HELD_MINUTES: f64 = 3.5;
+/// Power that varies by no more than this share is flat.
+const FLAT: f64 = 0.03;
+/// Points over which a derated stall is flat.
+const DERATED_POINTS: f64 = 8.0;
+/// A stall that gives no more than this share of what the site says is derated.
+const DERATED_SHARE: f64 = 0.6;
+/// Most C-rate, 1/h, at which a flat power may be a derated stall: more is seldom the stall's fault.
+const DERATED_C_RATE: f64 = 1.0;
+/// Points over which a constant current is worth a word.
+const CONSTANT_POINTS: f64 = 10.0;
+
+pub(super) fn findings(evidence: &Evidence) -> Vec<Finding> {
+    if evidence.is_ac() {
+        return Vec::new();
+    }
+    let derated = derated(evidence);
+    let from = derated.as_ref().and_then(|finding| finding.at).map(Minutes::get);
+    let boost = boost_over(evidence).filter(|finding| {
+        let at = finding.at.map(Minutes::get);
+        at.zip(from).is_none_or(|(cut, derated)| (cut - derated).abs() > 2.0)
+    });
+    let all = [at_site_power(evidence), at_site_current(evidence), constant_current(evidence), boost, derated];
+    all.into_iter().flatten().collect()
+}
+
+/// Power that sits at the site's most kW.
+fn at_site_power(evidence: &Evidence) -> Option<Finding> {
+    let limit = evidence.session.conditions.site_power?.get();
+    let (first, last) = ends(evidence, |shown| evidence.at_plug(shown.kw) >= AT_LIMIT * limit)?;
+    let message = format!(
+        "From {:.0} to {:.0} % the power sat at the site's {limit:.0} kW; there the curve is the charger's, and the car may take more.",
+        first.soc, last.soc,
+    );
+    Some(limited(message, first, last))
+}
+
+/// Current that sits at the site's most amperes.
+fn at_site_current(evidence: &Evidence) -> Option<Finding> {
+    let limit = evidence.session.conditions.site_current?.get();
+    let (first, last) = ends(evidence, |shown| shown.amps.is_some_and(|amps| amps >= AT_LIMIT * limit))?;
+    let message = format!(
+        "From {:.0} to {:.0} % the current sat at the site's {limit:.0} A; there the curve is the charger's, and the car may take more.",
+        first.soc, last.soc,
+    );
+    Some(limited(message, first, last))
+}
+
+fn limited(message: String, first: Shown, last: Shown) -> Finding {
+    Finding::new("charger-limited", Severity::Warning, message).at(Minutes::new(first.minute)).over(first.soc, last.soc)
+}
+
+/// First and last power that a limit holds, where they are far enough apart.
+fn ends(evidence: &Evidence, at_limit: impl Fn(&Shown) -> bool) -> Option<(Shown, Shown)> {
+    let mut limited = evidence.powers.iter().copied().filter(|shown| at_limit(shown));
+    let first = limited.next()?;
+    let last = limited.next_back()?;
+    (last.soc - first.soc >= LIMITED_POINTS).then_some((first, last))
+}
+
+/// A current that stays the same while the voltage rises, at a site whose limit nobody noted.
+fn constant_current(evidence: &Evidence) -> Option<Finding> {
+    if evidence.session.conditions.site_current.is_some() {
+        return None;
+    }
+    let (first, last) = longest(evidence.flowing(), CONSTANT_POINTS, |a, b| match (a.amps, b.amps) {
+        (Some(a), Some(b)) => (b / a - 1.0).abs() <= 0.015,
+        _ => false,
+    })?;
+    if last.volts? / first.volts? < 1.01 {
+        return None;
+    }
+    let message = format!(
+        "From {:.0} to {:.0} % the current stayed at {:.0} A; whether that is the car's limit or the cable's the readings do not tell, so note the site's amperes.",
+        first.soc, last.soc, first.amps?,
+    );
+    let finding = Finding::new("constant-current", Severity::Note, message);
+    Some(finding.at(Minutes::new(first.minute)).over(first.soc, last.soc))
+}
+
+/// The longest stretch, by points, in which every power is like the first one; at least `points` long.
+fn longest(shown: &[Shown], points: f64, alike: impl Fn(&Shown, &Shown) -> bool) -> Option<(Shown, Shown)> {
+    let mut best: Option<(Shown, Shown)> = None;
+    let mut start = 0;
+    while start < shown.len() {
+        let run = shown[start..].iter().take_while(|next| alike(&shown[start], next)).count().max(1);
+        let (first, last) = (shown[start], shown[start + run - 1]);
+        if best.is_none_or(|best| last.soc - first.soc > best.1.soc - best.0.soc) {
+            best = Some((first, last));
+        }
+        // A flat stretch may begin inside one that is only nearly flat.
+        start += run.div_ceil(4);
+    }
+    best.filter(|best| best.1.soc - best.0.soc >= points)
+}
+
+/// A cut in power after it held for some minutes from the start.
+fn boost_over(evidence: &Evidence) -> Option<Finding> {
+    let shown = evidence.flowing();
+    let cut = (1..shown.len()).find(|&index| is_cut(shown, index))?;
+    let (before, after) = (shown[cut - 1], shown[cut]);
+    let message = format!(
+        "At {} the power stepped from {:.0} to {:.0} kW after it had held since the start: a boost ran out. Another start would meet the cut at another SoC, so this curve is good for starts near {:.0} % only.",
+        stopwatch(after.minute),
+        before.kw,
+        after.kw,
+        evidence.analysis.timeline.start_soc().get(),
+    );
+    Some(
+        Finding::new("boost-over", Severity::Warning, message)
+            .at(Minutes::new(after.minute))
+            .over(before.soc, after.soc),
+    )
+}
+
+fn is_cut(shown: &[Shown], index: usize) -> bool {
+    let (before, after) = (shown[index - 1], shown[index]);
+    if !BOOST_MINUTES.contains(&after.minute) || after.kw > (1.0 - CUT) * before.kw || after.soc - before.soc > 6.0 {
+        return false;
+    }
+    let highest = shown[..index].iter().map(|shown| shown.kw).fold(0.0, f64::max);
+    let held = shown[..index].iter().rev().take_while(|shown| shown.kw >= HOLDS * highest).last();
+    let next = shown[index..].iter().take_while(|shown| shown.minute <= after.minute + 3.0);
+    let stays = next.map(|shown| shown.kw).fold(f64::INFINITY, f64::min) >= (1.0 - CUT) * after.kw;
+    held.is_some_and(|held| before.minute - held.minute >= HELD_MINUTES) && stays
+}
+
+/// Power that is flat far below what the site says, and below what the car is known to take.
+fn derated(evidence: &Evidence) -> Option<Finding> {
+    let site = evidence.session.conditions.site_power?.get();
+    let (first, last) = longest(evidence.flowing(), DERATED_POINTS, |a, b| (b.kw / a.kw - 1.0).abs() <= FLAT)?;
+    let kw = evidence.at_plug(first.kw);
+    let c_rate = first.kw / evidence.analysis.basis().usable.get();
+    let cold = first.battery.is_some_and(|celsius| celsius < super::thermal::COLD);
+    let middle = f64::midpoint(first.soc, last.soc);
+    // What the car is known to take there; without that, a low start is where cars take more.
+    let by_car = evidence.expected.map_or(first.soc > 60.0, |curve| curve.at(middle) < 1.25 * first.kw);
+    if kw > DERATED_SHARE * site || c_rate > DERATED_C_RATE || cold || by_car {
+        return None;
+    }
+    let message = format!(
+        "From {:.0} to {:.0} % the power was flat at {kw:.0} kW on a site of {site:.0} kW: a derated or shared stall. There the curve is the stall's; move to another one, and do not plan with this.",
+        first.soc, last.soc,
+    );
+    Some(
+        Finding::new("derated-stall", Severity::Warning, message)
+            .at(Minutes::new(first.minute))
+            .over(first.soc, last.soc),
+    )
+}
