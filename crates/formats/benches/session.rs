@@ -1,10 +1,10 @@
 //! Reading and analysing sessions: `cargo bench -p spare-hour-formats`. Figures are kept in docs/performance.md.
 
 use divan::Bencher;
-use spare_hour_core::analysis::{Analysis, Basis};
-use spare_hour_core::curve_fit::FittedCurve;
-use spare_hour_core::findings::findings;
+use spare_hour_core::analysis::Basis;
+use spare_hour_core::distance_base::DistanceBase;
 use spare_hour_core::quantity::Energy;
+use spare_hour_core::report::Report;
 use spare_hour_formats::{analysis_json, read_session_csv};
 
 fn main() {
@@ -31,10 +31,6 @@ fn read_csv(bencher: Bencher, readings: usize) {
 #[divan::bench(args = [100, 10_000, 200_000])]
 fn analyse(bencher: Bencher, readings: usize) {
     let Ok(session) = read_session_csv(csv(readings).as_bytes()) else { return };
-    let basis = Basis { usable: Energy::kwh(72.0), range: None, loss_percent: None };
-    bencher.bench(|| {
-        let analysis = Analysis::new(&session, basis).ok()?;
-        let curve = FittedCurve::new(&session, basis.usable).ok()?;
-        Some(analysis_json(&analysis, &curve, &findings(&session, &analysis)).len())
-    });
+    let basis = Basis { usable: Energy::kwh(72.0), range: None, base: DistanceBase::Rated, loss_percent: None };
+    bencher.bench(|| Report::new(&session, basis, None).map(|report| analysis_json(&report).len()));
 }

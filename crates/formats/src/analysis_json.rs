@@ -1,10 +1,15 @@
 //! Analysis JSON: everything read off one session. Fields with no data are null, never zero.
 
 use serde::Serialize;
-use spare_hour_core::analysis::{Analysis, Slice, Threshold, Window};
-use spare_hour_core::curve_fit::FittedCurve;
+use spare_hour_core::analysis::{Slice, Threshold, Window};
+use spare_hour_core::curve_band::{BandPoint, Support};
+use spare_hour_core::curve_features::{Step, Stretch};
+use spare_hour_core::distance_base::DistanceBase;
 use spare_hour_core::findings::{Finding, Severity};
+use spare_hour_core::forecast_check::{CheckedForecast, whose};
 use spare_hour_core::quantity::{Distance, Energy, Minutes};
+use spare_hour_core::report::Report;
+use spare_hour_core::usable_capacity::{Method, UsableCapacity};
 
 use crate::number::plain;
 
@@ -24,11 +29,20 @@ struct AnalysisFile {
     average_kw: f64,
     windows: Vec<WindowFile>,
     slices: Vec<SliceFile>,
+    thirds: Vec<SliceFile>,
     ladder: Vec<RungFile>,
     thresholds: Vec<ThresholdFile>,
     curve: Vec<PointFile>,
+    curve_band: Vec<BandFile>,
+    curve_support: Vec<SupportFile>,
     curve_residual_s: f64,
     curve_worst_residual_s: f64,
+    peak_hold: Option<StretchFile>,
+    longest_flat: Option<StretchFile>,
+    steps: Vec<StepFile>,
+    usable_capacity: Option<CapacityFile>,
+    distance_base: Option<&'static str>,
+    forecasts: Vec<ForecastFile>,
     findings: Vec<FindingFile>,
 }
 
@@ -78,11 +92,63 @@ struct FindingFile {
     code: &'static str,
     severity: &'static str,
     at_min: Option<f64>,
+    from_soc: Option<f64>,
+    to_soc: Option<f64>,
     message: String,
 }
 
-/// The analysis of a session, its fitted curve and its findings.
-pub fn analysis_json(analysis: &Analysis, curve: &FittedCurve, findings: &[Finding]) -> String {
+#[derive(Serialize)]
+struct BandFile {
+    soc: f64,
+    low_kw: f64,
+    high_kw: f64,
+}
+
+#[derive(Serialize)]
+struct SupportFile {
+    from: f64,
+    to: f64,
+    readings: usize,
+    farthest_soc: f64,
+}
+
+#[derive(Serialize)]
+struct StretchFile {
+    from: f64,
+    to: f64,
+    minutes: f64,
+    kw: f64,
+}
+
+#[derive(Serialize)]
+struct StepFile {
+    from_soc: f64,
+    to_soc: f64,
+    at_min: f64,
+    from_kw: f64,
+    to_kw: f64,
+}
+
+#[derive(Serialize)]
+struct CapacityFile {
+    kwh: f64,
+    plus_minus_kwh: f64,
+    method: &'static str,
+}
+
+#[derive(Serialize)]
+struct ForecastFile {
+    at_min: f64,
+    by: &'static str,
+    from_soc: f64,
+    to_soc: f64,
+    promised_min: f64,
+    actual_min: Option<f64>,
+}
+
+/// Everything read off a session.
+pub fn analysis_json(report: &Report) -> String {
+    let (analysis, curve) = (&report.analysis, &report.curve);
     let file = AnalysisFile {
         format: "spare-hour/analysis",
         version: 1,
@@ -98,14 +164,85 @@ pub fn analysis_json(analysis: &Analysis, curve: &FittedCurve, findings: &[Findi
         average_kw: plain(analysis.average.get()),
         windows: analysis.windows.iter().map(window_file).collect(),
         slices: analysis.slices.iter().map(slice_file).collect(),
+        thirds: analysis.thirds.iter().map(slice_file).collect(),
         ladder: analysis.ladder.iter().map(rung_file).collect(),
         thresholds: analysis.thresholds.iter().map(threshold_file).collect(),
         curve: curve.power.points().iter().map(|&(soc, kw)| PointFile { soc: plain(soc), kw: plain(kw) }).collect(),
+        curve_band: report.band.iter().map(band_file).collect(),
+        curve_support: report.support.iter().map(support_file).collect(),
         curve_residual_s: plain(60.0 * curve.residual.get()),
         curve_worst_residual_s: plain(60.0 * curve.worst_residual.get()),
-        findings: findings.iter().map(finding_file).collect(),
+        peak_hold: report.features.peak.map(stretch_file),
+        longest_flat: report.features.flat.map(stretch_file),
+        steps: report.features.steps.iter().map(step_file).collect(),
+        usable_capacity: report.capacity.map(capacity_file),
+        distance_base: analysis.basis().range.map(|_| base_word(analysis.basis().base)),
+        forecasts: report.forecasts.iter().map(forecast_file).collect(),
+        findings: report.findings.iter().map(finding_file).collect(),
     };
     serde_json::to_string_pretty(&file).unwrap_or_default()
+}
+
+fn base_word(base: DistanceBase) -> &'static str {
+    match base {
+        DistanceBase::Rated => "rated",
+        DistanceBase::ConstantSpeed => "constant-speed",
+        DistanceBase::Own => "own",
+    }
+}
+
+fn band_file(point: &BandPoint) -> BandFile {
+    BandFile { soc: plain(point.soc.get()), low_kw: plain(point.low.get()), high_kw: plain(point.high.get()) }
+}
+
+fn support_file(part: &Support) -> SupportFile {
+    SupportFile {
+        from: plain(part.from.get()),
+        to: plain(part.to.get()),
+        readings: part.readings,
+        farthest_soc: plain(part.farthest.get()),
+    }
+}
+
+fn stretch_file(stretch: Stretch) -> StretchFile {
+    StretchFile {
+        from: plain(stretch.from.get()),
+        to: plain(stretch.to.get()),
+        minutes: plain(stretch.minutes.get()),
+        kw: plain(stretch.power.get()),
+    }
+}
+
+fn step_file(step: &Step) -> StepFile {
+    StepFile {
+        from_soc: plain(step.from_soc.get()),
+        to_soc: plain(step.to_soc.get()),
+        at_min: plain(step.at.get()),
+        from_kw: plain(step.from.get()),
+        to_kw: plain(step.to.get()),
+    }
+}
+
+fn capacity_file(capacity: UsableCapacity) -> CapacityFile {
+    CapacityFile {
+        kwh: plain(capacity.energy.get()),
+        plus_minus_kwh: plain(capacity.plus_minus.get()),
+        method: match capacity.method {
+            Method::CarMeter => "car-meter",
+            Method::StationLessLoss(_) => "station-less-loss",
+        },
+    }
+}
+
+fn forecast_file(checked: &CheckedForecast) -> ForecastFile {
+    ForecastFile {
+        at_min: plain(checked.forecast.at.get()),
+        by: whose(checked.forecast.by),
+        from_soc: plain(checked.shown_at.get()),
+        to_soc: plain(checked.forecast.to.get()),
+        promised_min: plain(checked.forecast.remaining.get()),
+        actual_min: checked.actual.map(|minutes| plain(minutes.get())),
+    }
 }
 
 fn per_minute(added: Option<Distance>, minutes: Minutes) -> Option<f64> {
@@ -157,6 +294,8 @@ fn finding_file(finding: &Finding) -> FindingFile {
             Severity::Fault => "fault",
         },
         at_min: finding.at.map(|at| plain(at.get())),
+        from_soc: finding.span.map(|span| plain(span.0.get())),
+        to_soc: finding.span.map(|span| plain(span.1.get())),
         message: finding.message.clone(),
     }
 }

@@ -4,10 +4,15 @@
 //! that names the place, what is wrong and what is expected. Nothing here panics on any input.
 
 mod analysis_json;
+mod conditions;
+mod event_lines;
 mod number;
 mod plan_json;
 mod session_csv;
+mod session_json;
 mod session_lines;
+mod session_xlsx;
+mod sheet;
 mod trip_json;
 
 use std::fmt;
@@ -15,10 +20,15 @@ use std::fmt;
 use thiserror::Error;
 
 pub use analysis_json::analysis_json;
+pub use conditions::{condition_pairs, note_condition};
+pub use event_lines::{MOST_LINES, read_event_line, write_event_line};
 pub use number::{clock, parse_clock};
 pub use plan_json::{infeasible_json, plan_json};
 pub use session_csv::{read_session_csv, write_session_csv};
-pub use session_lines::read_session_lines;
+pub use session_json::{read_session_json, write_session_json};
+pub use session_lines::{TypedLine, read_session_lines, typed_lines};
+pub use session_xlsx::write_session_xlsx;
+pub use sheet::{Matching, Sheet, TARGETS, TimeUnit};
 pub use trip_json::{read_trip, write_trip};
 
 use spare_hour_core::session::Session;
@@ -70,13 +80,17 @@ impl FormatError {
     }
 }
 
-/// Reads a session from text: a session CSV where a header names the columns, else lines as typed at the stall.
+/// Reads a session from text: JSON where it begins like one, a session CSV where a header names the columns, else lines as
+/// typed at the stall.
 ///
 /// # Errors
-/// All lines that are wrong for typed lines, the first for CSV.
+/// All lines that are wrong for typed lines, the first place for the others.
 pub fn read_session(text: &str) -> Result<Session, Vec<FormatError>> {
     let first = text.lines().find(|line| !line.trim().is_empty() && !line.trim_start().starts_with('#'));
     match first {
+        Some(line) if line.trim_start().starts_with('{') => {
+            read_session_json(text.as_bytes()).map_err(|error| vec![error])
+        }
         Some(line) if line.to_lowercase().contains("soc") => {
             read_session_csv(text.as_bytes()).map_err(|error| vec![error])
         }

@@ -5,20 +5,21 @@ use std::collections::HashMap;
 use csv::{ReaderBuilder, StringRecord};
 use jiff::{Timestamp, civil};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
-use spare_hour_core::session::{Conditions, MOST_READINGS, Meter, Reading, Session};
+use spare_hour_core::session::{Conditions, MOST_READINGS, Reading, Session};
 
+use crate::conditions::{condition_pairs, note_condition};
 use crate::number::{MOST_SECONDS, clock, parse_clock, parse_number};
 use crate::{FormatError, text_of};
 
 /// A measured column: its name, its unit, and the numbers that can be.
-struct Column {
-    name: &'static str,
-    unit: &'static str,
-    low: f64,
-    high: f64,
+pub(crate) struct Column {
+    pub(crate) name: &'static str,
+    pub(crate) unit: &'static str,
+    pub(crate) low: f64,
+    pub(crate) high: f64,
 }
 
-const COLUMNS: [Column; 8] = [
+pub(crate) const COLUMNS: [Column; 8] = [
     Column { name: "soc", unit: "%", low: 0.0, high: 100.0 },
     Column { name: "power_kw", unit: "kW", low: 0.0, high: 10_000.0 },
     Column { name: "energy_kwh", unit: "kWh", low: 0.0, high: 100_000.0 },
@@ -83,7 +84,8 @@ fn split_conditions(text: &str) -> Result<(Conditions, usize, &str), FormatError
         let (first, after) = rest.split_once('\n').unwrap_or((rest, ""));
         let said = first.trim();
         if let Some(noted) = said.strip_prefix('#') {
-            note(&mut conditions, noted, line)?;
+            let (key, value) = noted.split_once(':').unwrap_or(("remark", noted));
+            note_condition(&mut conditions, key, value).map_err(|problem| FormatError::line(line, problem))?;
         } else if !said.is_empty() {
             return Ok((conditions, line, rest));
         }
@@ -98,40 +100,8 @@ fn split_conditions(text: &str) -> Result<(Conditions, usize, &str), FormatError
     }
 }
 
-/// One `key: value`. Lines without a colon are kept as remarks.
-fn note(conditions: &mut Conditions, noted: &str, line: usize) -> Result<(), FormatError> {
-    let (key, value) = noted.split_once(':').unwrap_or(("remark", noted));
-    let (key, value) = (key.trim().to_lowercase(), value.trim());
-    if value.is_empty() {
-        return Ok(());
-    }
-    let number = |unit: &str, low: f64, high: f64| match parse_number(value, unit) {
-        Some(number) if number >= low && number <= high => Ok(number),
-        _ => Err(FormatError::line(line, format!("{key} is \"{value}\"; expected {low} to {high} {unit}"))),
-    };
-    match key.as_str() {
-        "usable_kwh" => conditions.usable = Some(Energy::kwh(number("kWh", 0.1, 2_000.0)?)),
-        "range_km" => conditions.rated_range = Some(Distance::km(number("km", 1.0, 10_000.0)?)),
-        "site_kw" => conditions.site_power = Some(Power::kw(number("kW", 0.1, 10_000.0)?)),
-        "site_a" => conditions.site_current = Some(Current::amps(number("A", 0.1, 10_000.0)?)),
-        "meter" => {
-            conditions.meter = match value.to_lowercase().as_str() {
-                "station" => Meter::Station,
-                "car" => Meter::Car,
-                _ => return Err(FormatError::line(line, format!("meter is \"{value}\"; expected station or car"))),
-            }
-        }
-        "car" => conditions.car = Some(value.into()),
-        "software" => conditions.software = Some(value.into()),
-        "preconditioned" => conditions.preconditioned = Some(value.into()),
-        "start" => conditions.start = Some(value.into()),
-        _ => conditions.other.push((key, value.into())),
-    }
-    Ok(())
-}
-
 /// The separator of the header row: semicolon or tab where there is one, else comma.
-fn separator(table: &str) -> u8 {
+pub(crate) fn separator(table: &str) -> u8 {
     let header = table.lines().next().unwrap_or_default();
     [b';', b'\t'].into_iter().find(|&mark| header.contains(char::from(mark))).unwrap_or(b',')
 }
@@ -194,6 +164,7 @@ impl Header {
             ambient: ambient?.map(Temperature::celsius),
             range: range?.map(Distance::km),
             note: self.note(row),
+            left_out: Some(self.field(row, "left_out")).filter(|why| !why.is_empty()).map(Into::into),
         })
     }
 
@@ -213,7 +184,9 @@ impl Header {
 
     /// The note, and every column that has no meaning here, by name.
     fn note(&self, row: &StringRecord) -> Option<String> {
-        let known = |name: &str| COLUMNS.iter().any(|column| column.name == name) || name == "elapsed" || name == "at";
+        let known = |name: &str| {
+            COLUMNS.iter().any(|column| column.name == name) || ["elapsed", "at", "left_out"].contains(&name)
+        };
         let mut notes = Vec::new();
         for (name, field) in self.names.iter().zip(row.iter().map(str::trim)) {
             if field.is_empty() || known(name) {
@@ -284,7 +257,9 @@ impl Clock {
 pub fn write_session_csv(session: &Session) -> String {
     let mut text = conditions_lines(&session.conditions);
     let mut writer = csv::Writer::from_writer(Vec::new());
-    let names = std::iter::once("elapsed").chain(COLUMNS.iter().map(|column| column.name)).chain(["note"]);
+    let left_out = session.readings.iter().any(|reading| reading.left_out.is_some());
+    let last = if left_out { &["note", "left_out"][..] } else { &["note"][..] };
+    let names = std::iter::once("elapsed").chain(COLUMNS.iter().map(|column| column.name)).chain(last.iter().copied());
     // Writing to memory cannot fail; a row that did would be missing, not wrong.
     let _ = writer.write_record(names);
     for reading in &session.readings {
@@ -298,9 +273,10 @@ pub fn write_session_csv(session: &Session) -> String {
             reading.ambient.map(Temperature::get),
             reading.range.map(Distance::get),
         ];
+        let texts = [&reading.note, &reading.left_out].map(|text| text.clone().unwrap_or_default());
         let fields = std::iter::once(elapsed_field(reading.elapsed))
             .chain(numbers.map(|number| number.map_or_else(String::new, |number| number.to_string())))
-            .chain([reading.note.clone().unwrap_or_default()]);
+            .chain(texts.into_iter().take(last.len()));
         let _ = writer.write_record(fields);
     }
     text.push_str(&String::from_utf8_lossy(&writer.into_inner().unwrap_or_default()));
@@ -314,23 +290,7 @@ fn elapsed_field(elapsed: Minutes) -> String {
 }
 
 fn conditions_lines(conditions: &Conditions) -> String {
-    let meter = match conditions.meter {
-        Meter::Station => "station",
-        Meter::Car => "car",
-    };
-    let known = [
-        ("usable_kwh", conditions.usable.map(|usable| usable.get().to_string())),
-        ("range_km", conditions.rated_range.map(|range| range.get().to_string())),
-        ("meter", Some(meter.to_string())),
-        ("car", conditions.car.clone()),
-        ("software", conditions.software.clone()),
-        ("site_kw", conditions.site_power.map(|power| power.get().to_string())),
-        ("site_a", conditions.site_current.map(|current| current.get().to_string())),
-        ("preconditioned", conditions.preconditioned.clone()),
-        ("start", conditions.start.clone()),
-    ];
-    let known = known.into_iter().filter_map(|(key, value)| Some((key.to_string(), value?)));
-    known.chain(conditions.other.clone()).map(|(key, value)| format!("# {key}: {value}\n")).collect()
+    condition_pairs(conditions).into_iter().map(|(key, value)| format!("# {key}: {value}\n")).collect()
 }
 
 #[cfg(test)]
@@ -338,6 +298,7 @@ mod tests {
     use super::*;
     use crate::Place;
     use proptest::prelude::*;
+    use spare_hour_core::session::Meter;
 
     fn read(text: &str) -> Result<Session, FormatError> {
         read_session_csv(text.as_bytes())

@@ -1,0 +1,181 @@
+//! A session as the workbook that people keep: readings, curve, windows, start × end grid, slices, what was noted.
+
+use rust_xlsxwriter::{Format, Workbook, Worksheet, XlsxError};
+use spare_hour_core::analysis::{Analysis, Slice};
+use spare_hour_core::quantity::{Current, Distance, Energy, Power, Soc, Temperature, Voltage};
+use spare_hour_core::report::Report;
+use spare_hour_core::session::Session;
+
+use crate::conditions::condition_pairs;
+
+/// Writes the workbook.
+///
+/// # Errors
+/// What the writer refuses, such as a text too long for a cell.
+pub fn write_session_xlsx(session: &Session, report: &Report) -> Result<Vec<u8>, XlsxError> {
+    let mut book = Workbook::new();
+    let bold = Format::new().set_bold();
+    readings(sheet(&mut book, "readings")?, session, &bold)?;
+    curve(sheet(&mut book, "curve")?, report, &bold)?;
+    windows(sheet(&mut book, "windows")?, &report.analysis, &bold)?;
+    grid(sheet(&mut book, "grid")?, &report.analysis, &bold)?;
+    slices(sheet(&mut book, "slices")?, &report.analysis, &bold)?;
+    let noted = sheet(&mut book, "noted")?;
+    for (row, (key, value)) in (0..).zip(condition_pairs(&session.conditions)) {
+        noted.write(row, 0, key)?.write(row, 1, value)?;
+    }
+    book.save_to_buffer()
+}
+
+fn sheet<'b>(book: &'b mut Workbook, name: &str) -> Result<&'b mut Worksheet, XlsxError> {
+    book.add_worksheet().set_name(name)
+}
+
+fn header(sheet: &mut Worksheet, names: &[&str], bold: &Format) -> Result<(), XlsxError> {
+    for (column, name) in (0..).zip(names) {
+        sheet.write_with_format(0, column, *name, bold)?;
+    }
+    sheet.set_freeze_panes(1, 0)?;
+    Ok(())
+}
+
+/// A row of numbers; what is not known stays empty.
+fn numbers(sheet: &mut Worksheet, row: u32, cells: &[Option<f64>]) -> Result<(), XlsxError> {
+    for (column, cell) in (0..).zip(cells) {
+        if let Some(number) = cell {
+            sheet.write(row, column, *number)?;
+        }
+    }
+    Ok(())
+}
+
+fn readings(sheet: &mut Worksheet, session: &Session, bold: &Format) -> Result<(), XlsxError> {
+    let names = [
+        "elapsed",
+        "soc",
+        "power_kw",
+        "energy_kwh",
+        "voltage_v",
+        "current_a",
+        "battery_c",
+        "ambient_c",
+        "range_km",
+        "note",
+        "left_out",
+    ];
+    header(sheet, &names, bold)?;
+    for (row, reading) in (1..).zip(&session.readings) {
+        let cells = [
+            Some(reading.elapsed.get() * 60.0),
+            Some(reading.soc.get()),
+            reading.power.map(Power::get),
+            reading.energy.map(Energy::get),
+            reading.voltage.map(Voltage::get),
+            reading.current.map(Current::get),
+            reading.battery.map(Temperature::get),
+            reading.ambient.map(Temperature::get),
+            reading.range.map(Distance::get),
+        ];
+        numbers(sheet, row, &cells)?;
+        for (column, text) in [(9, &reading.note), (10, &reading.left_out)] {
+            if let Some(text) = text {
+                sheet.write(row, column, text)?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn curve(sheet: &mut Worksheet, report: &Report, bold: &Format) -> Result<(), XlsxError> {
+    header(sheet, &["soc", "kw into the battery", "low", "high"], bold)?;
+    for (row, point) in (1..).zip(&report.band) {
+        let kw = report.curve.power.at(point.soc.get());
+        numbers(sheet, row, &[Some(point.soc.get()), Some(kw), Some(point.low.get()), Some(point.high.get())])?;
+    }
+    Ok(())
+}
+
+fn windows(sheet: &mut Worksheet, analysis: &Analysis, bold: &Format) -> Result<(), XlsxError> {
+    header(sheet, &["from", "to", "minutes", "average kW", "plug kWh", "C-rate 1/h", "km added"], bold)?;
+    for (row, window) in (1..).zip(&analysis.windows) {
+        let cells = [
+            Some(window.from.get()),
+            Some(window.to.get()),
+            Some(window.minutes.get()),
+            Some(window.average.get()),
+            window.plug.map(Energy::get),
+            Some(window.c_rate),
+            window.added.map(Distance::get),
+        ];
+        numbers(sheet, row, &cells)?;
+    }
+    Ok(())
+}
+
+/// Minutes from each round start (rows) to each round end (columns).
+fn grid(sheet: &mut Worksheet, analysis: &Analysis, bold: &Format) -> Result<(), XlsxError> {
+    sheet.write_with_format(0, 0, "minutes from ↓ to →", bold)?;
+    for (index, end) in (1..).zip((10..=100).step_by(10)) {
+        sheet.write_with_format(0, index, end, bold)?;
+    }
+    for (row, start) in (1..).zip((0..=90).step_by(10)) {
+        sheet.write_with_format(row, 0, start, bold)?;
+        for (column, end) in (1..).zip((10..=100).step_by(10)) {
+            let window = analysis.window(Soc::percent(f64::from(start)), Soc::percent(f64::from(end)));
+            if let Some(window) = window {
+                sheet.write(row, column, (window.minutes.get() * 10.0).round() / 10.0)?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn slices(sheet: &mut Worksheet, analysis: &Analysis, bold: &Format) -> Result<(), XlsxError> {
+    header(sheet, &["from min", "to min", "from soc", "to soc", "km added", "km/min"], bold)?;
+    let all: Vec<&Slice> = analysis.slices.iter().chain(&analysis.thirds).collect();
+    for (row, slice) in (1..).zip(all) {
+        let added = slice.added.map(Distance::get);
+        let cells = [
+            Some(slice.from.get()),
+            Some(slice.to.get()),
+            Some(slice.from_soc.get()),
+            Some(slice.to_soc.get()),
+            added,
+            added.map(|km| km / (slice.to - slice.from).get()),
+        ];
+        numbers(sheet, row, &cells)?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Sheet, read_session};
+    use calamine::{Data, Reader, Xlsx};
+    use spare_hour_core::analysis::Basis;
+    use spare_hour_core::distance_base::DistanceBase;
+
+    #[test]
+    fn a_workbook_is_read_back_by_a_common_reader() {
+        let text =
+            "# car: Avel\nelapsed,soc,power_kw,note\n0:00,10,150,windy\n4:00,20,160,\n10:00,40.5,110,\n21:30,60,50,\n";
+        let session = read_session(text).unwrap();
+        let basis = Basis {
+            usable: Energy::kwh(70.0),
+            range: Some(Distance::km(400.0)),
+            base: DistanceBase::Rated,
+            loss_percent: None,
+        };
+        let report = Report::new(&session, basis, None).unwrap();
+        let bytes = write_session_xlsx(&session, &report).unwrap();
+        let sheet = Sheet::read_xlsx(&bytes).unwrap();
+        assert_eq!(sheet.session(&sheet.guess()).unwrap().readings, session.readings);
+        let mut book: Xlsx<_> = calamine::open_workbook_from_rs(std::io::Cursor::new(&bytes[..])).unwrap();
+        assert_eq!(book.sheet_names(), ["readings", "curve", "windows", "grid", "slices", "noted"]);
+        let grid = book.worksheet_range("grid").unwrap();
+        assert_eq!(grid.get_value((2, 2)), Some(&Data::Float(4.0)));
+        assert_eq!(grid.get_value((2, 6)), Some(&Data::Float(21.5)));
+        assert_eq!(grid.get_value((1, 2)).unwrap_or(&Data::Empty), &Data::Empty);
+    }
+}
