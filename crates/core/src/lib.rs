@@ -28,6 +28,7 @@
 //! | SoC and place over the minutes of a plan | [`trip_timeline`] |
 
 mod metered;
+mod tick_times;
 
 pub mod ac_charge;
 pub mod analysis;

@@ -2,7 +2,8 @@
 //!
 //! Displays show whole percents, so the first reading of each higher SoC is an anchor: there clock and SoC are known
 //! together, and the timeline gives them back exactly. Between two anchors SoC is shared out by the energy counter,
-//! else by power times time, else by time; between two readings power is taken as linear in SoC.
+//! else by power times time, else by time; between two readings power is taken as linear in SoC. A logger that reads by
+//! time finds each new percent late; its crossings are found in `tick_times.rs`.
 //! A reading that a person left out does not count. One whose clock or SoC ran backwards is passed over here and named by
 //! [`findings`](crate::findings).
 
@@ -10,6 +11,7 @@ use thiserror::Error;
 
 use crate::quantity::{Energy, Minutes, Power, Soc};
 use crate::session::Session;
+use crate::tick_times::{is_logged, refine};
 
 /// There are not two readings with rising SoC.
 #[derive(Clone, Copy, Debug, Error, PartialEq, Eq)]
@@ -44,6 +46,7 @@ pub struct Moment {
 #[derive(Clone, Debug)]
 pub struct SocTimeline {
     moments: Vec<Moment>,
+    resolution: f64,
 }
 
 impl SocTimeline {
@@ -57,10 +60,15 @@ impl SocTimeline {
         if anchors.len() < 2 {
             return Err(TooFewReadings { readings: session.readings.len(), rising: anchors.len() });
         }
-        for pair in anchors.windows(2) {
-            share_out(&mut moments[pair[0]..=pair[1]]);
+        let resolution = resolution(&moments);
+        if is_logged(&moments, resolution) {
+            refine(&mut moments);
+        } else {
+            for pair in anchors.windows(2) {
+                share_out(&mut moments[pair[0]..=pair[1]]);
+            }
         }
-        Ok(Self { moments })
+        Ok(Self { moments, resolution })
     }
 
     /// The readings that count, in order of time.
@@ -118,10 +126,7 @@ impl SocTimeline {
 
     /// The step in which SoC was shown: 1 % where only whole percents are, else 0.1 or 0.01 %.
     pub fn resolution(&self) -> f64 {
-        let shown_in = |step: f64| {
-            self.anchors().all(|moment| ((moment.soc / step).round() * step - moment.soc).abs() < 1e-6 * step.max(0.01))
-        };
-        [1.0, 0.1].into_iter().find(|&step| shown_in(step)).unwrap_or(0.01)
+        self.resolution
     }
 
     /// The SoC at a minute; the first or last one outside the session.
@@ -158,6 +163,14 @@ fn kept(session: &Session) -> Vec<Moment> {
         });
     }
     moments
+}
+
+/// The step in which SoC was shown.
+fn resolution(moments: &[Moment]) -> f64 {
+    let shown_in = |step: f64| {
+        moments.iter().all(|moment| ((moment.soc / step).round() * step - moment.soc).abs() < 1e-6 * step.max(0.01))
+    };
+    [1.0, 0.1].into_iter().find(|&step| shown_in(step)).unwrap_or(0.01)
 }
 
 /// Shares the SoC between two anchors out over the readings between them.
