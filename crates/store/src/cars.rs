@@ -1,13 +1,15 @@
 //! Cars: what the planner needs to know of each, and which of its curves plans use.
 
 use diesel::prelude::*;
+use spare_hour_core::ac_charge::OnBoardCharger;
+use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{Distance, Energy};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Speed};
 use spare_hour_core::trip::{Boost, Vehicle};
 
 use crate::connection::Store;
 use crate::profile_json::{read_boost, read_profile, write_boost, write_profile};
-use crate::schema::{cars, curves};
+use crate::schema::{cars, curves, trips};
 use crate::{Result, StoreError};
 
 /// A car to keep.
@@ -17,14 +19,34 @@ pub struct NewCar {
     pub name: String,
     /// Energy between shown 0 and 100 %.
     pub usable: Energy,
-    /// Rated range.
-    pub rated_range: Option<Distance>,
+    /// How far it goes, as far as is known.
+    pub distances: Distances,
+    /// The base that distances are figured with.
+    pub distance_base: DistanceBase,
+    /// Its charger for alternating current.
+    pub on_board: Option<OnBoardCharger>,
     /// Share of the plug's energy that is not stored, %.
     pub charge_loss_percent: f64,
     /// Pack voltage in V over SoC.
     pub pack_voltage: Option<Profile>,
     /// A higher curve for the first minutes.
     pub boost: Option<Boost>,
+}
+
+impl NewCar {
+    /// A car of which nothing is known but its name, capacity and loss.
+    pub fn new(name: impl Into<String>, usable: Energy, charge_loss_percent: f64) -> Self {
+        Self {
+            name: name.into(),
+            usable,
+            distances: Distances::default(),
+            distance_base: DistanceBase::default(),
+            on_board: None,
+            charge_loss_percent,
+            pack_voltage: None,
+            boost: None,
+        }
+    }
 }
 
 /// A car that is kept.
@@ -56,23 +78,79 @@ impl Car {
 struct Row {
     id: i32,
     name: String,
-    usable_kwh: f64,
-    rated_range_km: Option<f64>,
-    charge_loss_percent: f64,
     pack_voltage: Option<String>,
     boost: Option<String>,
     curve_id: Option<i32>,
+    #[diesel(embed)]
+    numbers: Numbers,
+}
+
+/// What a person may change of a car.
+#[derive(AsChangeset, Insertable, Queryable, Selectable)]
+#[diesel(table_name = cars, treat_none_as_null = true)]
+struct Numbers {
+    usable_kwh: f64,
+    rated_range_km: Option<f64>,
+    charge_loss_percent: f64,
+    test_range_km: Option<f64>,
+    test_kmh: Option<f64>,
+    own_kwh_per_100km: Option<f64>,
+    distance_base: String,
+    ac_phases: Option<i32>,
+    ac_kw: Option<f64>,
 }
 
 #[derive(Insertable)]
 #[diesel(table_name = cars)]
 struct NewRow<'a> {
     name: &'a str,
-    usable_kwh: f64,
-    rated_range_km: Option<f64>,
-    charge_loss_percent: f64,
     pack_voltage: Option<String>,
     boost: Option<String>,
+    #[diesel(embed)]
+    numbers: Numbers,
+}
+
+impl Numbers {
+    fn new(car: &NewCar) -> Self {
+        Self {
+            usable_kwh: car.usable.get(),
+            rated_range_km: car.distances.rated.map(Distance::get),
+            charge_loss_percent: car.charge_loss_percent,
+            test_range_km: car.distances.constant_speed.map(|test| test.0.get()),
+            test_kmh: car.distances.constant_speed.map(|test| test.1.get()),
+            own_kwh_per_100km: car.distances.own.map(Consumption::get),
+            distance_base: match car.distance_base {
+                DistanceBase::Rated => "rated",
+                DistanceBase::ConstantSpeed => "constant-speed",
+                DistanceBase::Own => "own",
+            }
+            .into(),
+            ac_phases: car.on_board.and_then(|charger| i32::try_from(charger.phases).ok()),
+            ac_kw: car.on_board.map(|charger| charger.limit.get()),
+        }
+    }
+
+    fn distances(&self) -> Distances {
+        let test = self.test_range_km.zip(self.test_kmh);
+        Distances {
+            rated: self.rated_range_km.map(Distance::km),
+            constant_speed: test.map(|(range, speed)| (Distance::km(range), Speed::kmh(speed))),
+            own: self.own_kwh_per_100km.map(Consumption::kwh_per_100km),
+        }
+    }
+
+    fn distance_base(&self) -> DistanceBase {
+        match self.distance_base.as_str() {
+            "constant-speed" => DistanceBase::ConstantSpeed,
+            "own" => DistanceBase::Own,
+            _ => DistanceBase::Rated,
+        }
+    }
+
+    fn on_board(&self) -> Option<OnBoardCharger> {
+        let phases = u32::try_from(self.ac_phases?).ok()?;
+        Some(OnBoardCharger { phases, limit: Power::kw(self.ac_kw?) })
+    }
 }
 
 impl Row {
@@ -81,9 +159,11 @@ impl Row {
             id: self.id,
             about: NewCar {
                 name: self.name,
-                usable: Energy::kwh(self.usable_kwh),
-                rated_range: self.rated_range_km.map(Distance::km),
-                charge_loss_percent: self.charge_loss_percent,
+                usable: Energy::kwh(self.numbers.usable_kwh),
+                distances: self.numbers.distances(),
+                distance_base: self.numbers.distance_base(),
+                on_board: self.numbers.on_board(),
+                charge_loss_percent: self.numbers.charge_loss_percent,
                 pack_voltage: self.pack_voltage.as_deref().map(read_profile).transpose()?,
                 boost: self.boost.as_deref().map(read_boost).transpose()?,
             },
@@ -96,9 +176,7 @@ impl Row {
 pub(crate) fn insert(connection: &mut SqliteConnection, car: &NewCar) -> Result<i32> {
     let row = NewRow {
         name: &car.name,
-        usable_kwh: car.usable.get(),
-        rated_range_km: car.rated_range.map(Distance::get),
-        charge_loss_percent: car.charge_loss_percent,
+        numbers: Numbers::new(car),
         pack_voltage: car.pack_voltage.as_ref().map(write_profile).transpose()?,
         boost: car.boost.as_ref().map(write_boost).transpose()?,
     };
@@ -143,19 +221,33 @@ impl Store {
         row.ok_or(StoreError::NotFound { what: "car", id })?.car()
     }
 
-    /// Changes what is known of a car.
+    /// Changes the name and the numbers of a car; its boost and pack voltage stay.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub fn change_car(&self, id: i32, usable: Energy, rated_range: Option<Distance>, loss_percent: f64) -> Result<()> {
-        let changed = diesel::update(cars::table.find(id))
-            .set((
-                cars::usable_kwh.eq(usable.get()),
-                cars::rated_range_km.eq(rated_range.map(Distance::get)),
-                cars::charge_loss_percent.eq(loss_percent),
-            ))
-            .execute(&mut self.connection()?)?;
+    pub fn change_car(&self, id: i32, car: &NewCar) -> Result<()> {
+        let change = (cars::name.eq(&car.name), Numbers::new(car));
+        let changed = diesel::update(cars::table.find(id)).set(change).execute(&mut self.connection()?)?;
         if changed == 0 { Err(StoreError::NotFound { what: "car", id }) } else { Ok(()) }
+    }
+
+    /// Removes a car with its curves. Its sessions stay, without a car.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none; [`StoreError::Needed`] when a trip is driven with it.
+    pub fn remove_car(&self, id: i32) -> Result<()> {
+        self.connection()?.immediate_transaction(|connection| {
+            let trips: Vec<String> = trips::table.filter(trips::car_id.eq(id)).select(trips::name).load(connection)?;
+            if let Some(trip) = trips.first() {
+                return Err(StoreError::Needed {
+                    what: "car", id, by: format!("the trip “{trip}” is driven with it")
+                });
+            }
+            match diesel::delete(cars::table.find(id)).execute(connection)? {
+                0 => Err(StoreError::NotFound { what: "car", id }),
+                _ => Ok(()),
+            }
+        })
     }
 
     /// Makes a curve of a car the one that plans use.

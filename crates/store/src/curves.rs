@@ -2,7 +2,7 @@
 
 use diesel::prelude::*;
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::Soc;
+use spare_hour_core::quantity::{Power, Soc};
 
 use crate::connection::Store;
 use crate::profile_json::{read_profile, write_profile};
@@ -22,6 +22,36 @@ pub struct NewCurve {
     pub power: Profile,
     /// The SoC range that was measured.
     pub measured: Option<(Soc, Soc)>,
+    /// How it came to be, in words.
+    pub explained: String,
+    /// The points that a person moved; the curve holds them moved.
+    pub moved: Vec<MovedPoint>,
+}
+
+impl NewCurve {
+    /// A curve of which nothing is known but the car, a name and its power.
+    pub fn new(car: i32, name: impl Into<String>, power: Profile) -> Self {
+        Self {
+            car,
+            session: None,
+            name: name.into(),
+            power,
+            measured: None,
+            explained: String::new(),
+            moved: Vec::new(),
+        }
+    }
+}
+
+/// A point of a curve that a person moved.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct MovedPoint {
+    /// Where.
+    pub soc: Soc,
+    /// What was measured, or assumed.
+    pub before: Power,
+    /// What the person says.
+    pub after: Power,
 }
 
 /// A curve that is kept.
@@ -29,6 +59,8 @@ pub struct NewCurve {
 pub struct Curve {
     /// Its number.
     pub id: i32,
+    /// When it was kept: date and time in UTC.
+    pub created_at: String,
     /// The curve.
     pub about: NewCurve,
 }
@@ -43,6 +75,9 @@ struct Row {
     points: String,
     measured_from_soc: Option<f64>,
     measured_to_soc: Option<f64>,
+    created_at: String,
+    explained: String,
+    moved: String,
 }
 
 #[derive(Insertable)]
@@ -54,19 +89,31 @@ struct NewRow<'a> {
     points: String,
     measured_from_soc: Option<f64>,
     measured_to_soc: Option<f64>,
+    explained: &'a str,
+    moved: String,
 }
 
 impl Row {
     fn curve(self) -> Result<Curve> {
         let measured = self.measured_from_soc.zip(self.measured_to_soc);
+        let moved: Vec<(f64, f64, f64)> = serde_json::from_str(&self.moved)
+            .map_err(|error| StoreError::Damaged { what: "curve", problem: error.to_string() })?;
+        let moved_point = |(soc, before, after): (f64, f64, f64)| MovedPoint {
+            soc: Soc::percent(soc),
+            before: Power::kw(before),
+            after: Power::kw(after),
+        };
         Ok(Curve {
             id: self.id,
+            created_at: self.created_at,
             about: NewCurve {
                 car: self.car_id,
                 session: self.session_id,
                 name: self.name,
                 power: read_profile(&self.points)?,
                 measured: measured.map(|(from, to)| (Soc::percent(from), Soc::percent(to))),
+                explained: self.explained,
+                moved: moved.into_iter().map(moved_point).collect(),
             },
         })
     }
@@ -74,6 +121,8 @@ impl Row {
 
 /// Writes a curve over a connection that may be in the middle of a larger change.
 pub(crate) fn insert(connection: &mut SqliteConnection, curve: &NewCurve) -> Result<i32> {
+    let moved: Vec<(f64, f64, f64)> =
+        curve.moved.iter().map(|point| (point.soc.get(), point.before.get(), point.after.get())).collect();
     let row = NewRow {
         car_id: curve.car,
         session_id: curve.session,
@@ -81,6 +130,9 @@ pub(crate) fn insert(connection: &mut SqliteConnection, curve: &NewCurve) -> Res
         points: write_profile(&curve.power)?,
         measured_from_soc: curve.measured.map(|measured| measured.0.get()),
         measured_to_soc: curve.measured.map(|measured| measured.1.get()),
+        explained: &curve.explained,
+        moved: serde_json::to_string(&moved)
+            .map_err(|error| StoreError::Damaged { what: "curve", problem: error.to_string() })?,
     };
     Ok(diesel::insert_into(curves::table).values(&row).returning(curves::id).get_result(connection)?)
 }
@@ -127,5 +179,16 @@ impl Store {
         let row: Option<Row> =
             curves::table.find(id).select(Row::as_select()).first(&mut self.connection()?).optional()?;
         row.ok_or(StoreError::NotFound { what: "curve", id })?.curve()
+    }
+
+    /// Removes a curve. A car that used it uses none then.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub fn remove_curve(&self, id: i32) -> Result<()> {
+        match diesel::delete(curves::table.find(id)).execute(&mut self.connection()?)? {
+            0 => Err(StoreError::NotFound { what: "curve", id }),
+            _ => Ok(()),
+        }
     }
 }

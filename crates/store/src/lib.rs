@@ -8,8 +8,11 @@
 mod cars;
 mod connection;
 mod curves;
+mod live;
+mod matchings;
 mod profile_json;
 mod schema;
+mod session_rows;
 mod sessions;
 mod trips;
 
@@ -19,7 +22,9 @@ use thiserror::Error;
 
 pub use cars::{Car, NewCar};
 pub use connection::Store;
-pub use curves::{Curve, NewCurve};
+pub use curves::{Curve, MovedPoint, NewCurve};
+pub use live::{NewLiveCharge, StoredLiveCharge};
+pub use matchings::StoredMatching;
 pub use sessions::{NewSession, SessionLine, StoredSession};
 pub use trips::{NewTrip, StoredTrip, TripLine};
 
@@ -52,6 +57,16 @@ pub enum StoreError {
         path: PathBuf,
         /// What is wrong.
         problem: String,
+    },
+    /// It is still needed by something else.
+    #[error("{what} {id} is still needed: {by}")]
+    Needed {
+        /// Car, curve, session or trip.
+        what: &'static str,
+        /// Its number.
+        id: i32,
+        /// What needs it.
+        by: String,
     },
     /// SQLite refused.
     #[error("the database refused: {0}")]

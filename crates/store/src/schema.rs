@@ -10,6 +10,12 @@ diesel::table! {
         pack_voltage -> Nullable<Text>,
         boost -> Nullable<Text>,
         curve_id -> Nullable<Integer>,
+        test_range_km -> Nullable<Double>,
+        test_kmh -> Nullable<Double>,
+        own_kwh_per_100km -> Nullable<Double>,
+        distance_base -> Text,
+        ac_phases -> Nullable<Integer>,
+        ac_kw -> Nullable<Double>,
     }
 }
 
@@ -22,6 +28,9 @@ diesel::table! {
         points -> Text,
         measured_from_soc -> Nullable<Double>,
         measured_to_soc -> Nullable<Double>,
+        created_at -> Text,
+        explained -> Text,
+        moved -> Text,
     }
 }
 
@@ -43,6 +52,18 @@ diesel::table! {
         start_note -> Nullable<Text>,
         other -> Text,
         created_at -> Text,
+        ambient_c -> Nullable<Double>,
+        battery_c -> Nullable<Double>,
+        preconditioned_min -> Nullable<Double>,
+        site_v -> Nullable<Double>,
+        shared_cabinet -> Nullable<Bool>,
+        car_on -> Nullable<Bool>,
+        adapter -> Nullable<Text>,
+        handshake_min -> Nullable<Double>,
+        failed_attempts -> Nullable<Integer>,
+        phases -> Nullable<Integer>,
+        joined -> Nullable<Text>,
+        forecasts -> Text,
     }
 }
 
@@ -60,6 +81,7 @@ diesel::table! {
         ambient_c -> Nullable<Double>,
         range_km -> Nullable<Double>,
         note -> Nullable<Text>,
+        left_out -> Nullable<Text>,
     }
 }
 
@@ -102,5 +124,34 @@ diesel::table! {
         per_kwh -> Double,
         per_min -> Double,
         per_session -> Double,
+    }
+}
+
+diesel::table! {
+    live_charges (id) {
+        id -> Integer,
+        car_id -> Nullable<Integer>,
+        name -> Text,
+        conditions -> Text,
+        token -> Text,
+        session_id -> Nullable<Integer>,
+        created_at -> Text,
+    }
+}
+
+diesel::table! {
+    live_events (charge_id, position) {
+        charge_id -> Integer,
+        position -> Integer,
+        event -> Text,
+        line -> Text,
+    }
+}
+
+diesel::table! {
+    column_matchings (signature) {
+        signature -> Text,
+        targets -> Text,
+        time_unit -> Text,
     }
 }

@@ -1,14 +1,14 @@
 //! Measured charges: what was noted, every reading, and the text they were made from.
 
 use diesel::prelude::*;
-use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
-use spare_hour_core::session::{Conditions, Meter, Reading, Session};
+use spare_hour_core::session::{Conditions, Session};
 
 use crate::connection::Store;
 use crate::schema::{readings, sessions};
+use crate::session_rows::{ConditionColumns, NewRow, ReadingRow, Row};
 use crate::{Result, StoreError};
 
-/// Readings written with one statement: SQLite takes 32,766 values at once and a reading has 12.
+/// Readings written with one statement: SQLite takes 32,766 values at once and a reading has 13.
 const AT_ONCE: usize = 2_000;
 
 /// A session to keep.
@@ -59,148 +59,23 @@ pub struct SessionLine {
 /// Of a session's readings: how many, lowest and highest SoC, first and last minute.
 type Summary = (i32, i64, Option<f64>, Option<f64>, Option<f64>, Option<f64>);
 
-#[derive(Queryable, Selectable)]
-#[diesel(table_name = sessions)]
-struct Row {
-    id: i32,
-    car_id: Option<i32>,
-    name: String,
-    source_name: String,
-    source_text: String,
-    usable_kwh: Option<f64>,
-    rated_range_km: Option<f64>,
-    meter: String,
-    car: Option<String>,
-    software: Option<String>,
-    site_kw: Option<f64>,
-    site_a: Option<f64>,
-    preconditioned: Option<String>,
-    start_note: Option<String>,
-    other: String,
-    created_at: String,
-}
-
-#[derive(Insertable)]
-#[diesel(table_name = sessions)]
-struct NewRow<'a> {
-    car_id: Option<i32>,
-    name: &'a str,
-    source_name: &'a str,
-    source_text: &'a str,
-    usable_kwh: Option<f64>,
-    rated_range_km: Option<f64>,
-    meter: &'static str,
-    car: Option<&'a str>,
-    software: Option<&'a str>,
-    site_kw: Option<f64>,
-    site_a: Option<f64>,
-    preconditioned: Option<&'a str>,
-    start_note: Option<&'a str>,
-    other: String,
-}
-
-#[derive(Insertable, Queryable, Selectable)]
-#[diesel(table_name = readings, treat_none_as_default_value = false)]
-struct ReadingRow {
-    session_id: i32,
-    position: i32,
-    elapsed_min: f64,
-    soc: f64,
-    power_kw: Option<f64>,
-    energy_kwh: Option<f64>,
-    voltage_v: Option<f64>,
-    current_a: Option<f64>,
-    battery_c: Option<f64>,
-    ambient_c: Option<f64>,
-    range_km: Option<f64>,
-    note: Option<String>,
-}
-
-impl ReadingRow {
-    fn new(session_id: i32, position: usize, reading: &Reading) -> Self {
-        Self {
-            session_id,
-            position: i32::try_from(position).unwrap_or(i32::MAX),
-            elapsed_min: reading.elapsed.get(),
-            soc: reading.soc.get(),
-            power_kw: reading.power.map(Power::get),
-            energy_kwh: reading.energy.map(Energy::get),
-            voltage_v: reading.voltage.map(Voltage::get),
-            current_a: reading.current.map(Current::get),
-            battery_c: reading.battery.map(Temperature::get),
-            ambient_c: reading.ambient.map(Temperature::get),
-            range_km: reading.range.map(Distance::get),
-            note: reading.note.clone(),
-        }
+/// Writes a session over a connection that is in the middle of a change.
+pub(crate) fn insert(connection: &mut SqliteConnection, new: &NewSession) -> Result<i32> {
+    let id: i32 = diesel::insert_into(sessions::table)
+        .values(NewRow::new(new)?)
+        .returning(sessions::id)
+        .get_result(connection)?;
+    for (chunk, first) in new.session.readings.chunks(AT_ONCE).zip((0..).step_by(AT_ONCE)) {
+        let rows: Vec<ReadingRow> =
+            chunk.iter().zip(first..).map(|(reading, position)| ReadingRow::new(id, position, reading)).collect();
+        diesel::insert_into(readings::table).values(&rows).execute(connection)?;
     }
-
-    fn reading(self) -> Reading {
-        Reading {
-            elapsed: Minutes::new(self.elapsed_min),
-            soc: Soc::percent(self.soc),
-            power: self.power_kw.map(Power::kw),
-            energy: self.energy_kwh.map(Energy::kwh),
-            voltage: self.voltage_v.map(Voltage::volts),
-            current: self.current_a.map(Current::amps),
-            battery: self.battery_c.map(Temperature::celsius),
-            ambient: self.ambient_c.map(Temperature::celsius),
-            range: self.range_km.map(Distance::km),
-            note: self.note,
-        }
-    }
+    Ok(id)
 }
 
-fn damaged(problem: &serde_json::Error) -> StoreError {
-    StoreError::Damaged { what: "session", problem: problem.to_string() }
-}
-
-fn new_row(new: &NewSession) -> Result<NewRow<'_>> {
-    let conditions = &new.session.conditions;
-    Ok(NewRow {
-        car_id: new.car,
-        name: &new.name,
-        source_name: &new.source_name,
-        source_text: &new.source_text,
-        usable_kwh: conditions.usable.map(Energy::get),
-        rated_range_km: conditions.rated_range.map(Distance::get),
-        meter: match conditions.meter {
-            Meter::Station => "station",
-            Meter::Car => "car",
-        },
-        car: conditions.car.as_deref(),
-        software: conditions.software.as_deref(),
-        site_kw: conditions.site_power.map(Power::get),
-        site_a: conditions.site_current.map(Current::get),
-        preconditioned: conditions.preconditioned.as_deref(),
-        start_note: conditions.start.as_deref(),
-        other: serde_json::to_string(&conditions.other).map_err(|error| damaged(&error))?,
-    })
-}
-
-fn stored(row: Row, readings: Vec<Reading>) -> Result<StoredSession> {
-    let conditions = Conditions {
-        usable: row.usable_kwh.map(Energy::kwh),
-        rated_range: row.rated_range_km.map(Distance::km),
-        meter: if row.meter == "car" { Meter::Car } else { Meter::Station },
-        car: row.car,
-        software: row.software,
-        site_power: row.site_kw.map(Power::kw),
-        site_current: row.site_a.map(Current::amps),
-        preconditioned: row.preconditioned,
-        start: row.start_note,
-        other: serde_json::from_str(&row.other).map_err(|error| damaged(&error))?,
-    };
-    Ok(StoredSession {
-        id: row.id,
-        created_at: row.created_at,
-        about: NewSession {
-            car: row.car_id,
-            name: row.name,
-            source_name: row.source_name,
-            source_text: row.source_text,
-            session: Session { readings, conditions },
-        },
-    })
+/// An error when a change met no session.
+fn met(changed: usize, id: i32) -> Result<()> {
+    if changed == 0 { Err(StoreError::NotFound { what: "session", id }) } else { Ok(()) }
 }
 
 impl Store {
@@ -209,21 +84,7 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn add_session(&self, new: &NewSession) -> Result<i32> {
-        self.connection()?.immediate_transaction(|connection| {
-            let id: i32 = diesel::insert_into(sessions::table)
-                .values(new_row(new)?)
-                .returning(sessions::id)
-                .get_result(connection)?;
-            for (chunk, first) in new.session.readings.chunks(AT_ONCE).zip((0..).step_by(AT_ONCE)) {
-                let rows: Vec<ReadingRow> = chunk
-                    .iter()
-                    .zip(first..)
-                    .map(|(reading, position)| ReadingRow::new(id, position, reading))
-                    .collect();
-                diesel::insert_into(readings::table).values(&rows).execute(connection)?;
-            }
-            Ok(id)
-        })
+        self.connection()?.immediate_transaction(|connection| insert(connection, new))
     }
 
     /// The list of sessions, newest first.
@@ -274,7 +135,7 @@ impl Store {
             .order(readings::position)
             .select(ReadingRow::as_select())
             .load(connection)?;
-        stored(row, rows.into_iter().map(ReadingRow::reading).collect())
+        row.stored(rows.into_iter().map(ReadingRow::reading).collect())
     }
 
     /// Says which car a session was measured on.
@@ -283,9 +144,47 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such session.
     pub fn set_car_of_session(&self, id: i32, car: i32) -> Result<()> {
         let update = diesel::update(sessions::table.find(id)).set(sessions::car_id.eq(car));
-        match update.execute(&mut self.connection()?)? {
-            0 => Err(StoreError::NotFound { what: "session", id }),
-            _ => Ok(()),
-        }
+        met(update.execute(&mut self.connection()?)?, id)
+    }
+
+    /// Changes a session's name and what was noted of it.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub fn change_session(&self, id: i32, name: &str, conditions: &Conditions) -> Result<()> {
+        let columns = ConditionColumns::new(conditions)?;
+        let update = diesel::update(sessions::table.find(id)).set((sessions::name.eq(name), columns));
+        met(update.execute(&mut self.connection()?)?, id)
+    }
+
+    /// Leaves a reading out of all figures, with the reason, or takes it back in.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such reading.
+    pub fn leave_out_reading(&self, session: i32, position: i32, reason: Option<&str>) -> Result<()> {
+        let reading = readings::table.find((session, position));
+        let changed = diesel::update(reading).set(readings::left_out.eq(reason)).execute(&mut self.connection()?)?;
+        if changed == 0 { Err(StoreError::NotFound { what: "reading", id: position }) } else { Ok(()) }
+    }
+
+    /// Removes a session with its readings. Curves that were made of it stay.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub fn remove_session(&self, id: i32) -> Result<()> {
+        met(diesel::delete(sessions::table.find(id)).execute(&mut self.connection()?)?, id)
+    }
+
+    /// The sessions of a car with their readings, oldest first.
+    ///
+    /// # Errors
+    /// When the database refuses.
+    pub fn sessions_of(&self, car: i32) -> Result<Vec<StoredSession>> {
+        let ids: Vec<i32> = sessions::table
+            .filter(sessions::car_id.eq(car))
+            .select(sessions::id)
+            .order(sessions::id)
+            .load(&mut self.connection()?)?;
+        ids.into_iter().map(|id| self.session(id)).collect()
     }
 }

@@ -200,22 +200,13 @@ impl Store {
     pub fn add_trip_with_car(&self, trip: &Trip, car_name: &str, currency: &str) -> Result<i32> {
         let vehicle = &trip.vehicle;
         let car = NewCar {
-            name: car_name.into(),
-            usable: vehicle.usable,
-            rated_range: None,
-            charge_loss_percent: vehicle.charge_loss_percent,
             pack_voltage: vehicle.pack_voltage.clone(),
             boost: vehicle.boost.clone(),
+            ..NewCar::new(car_name, vehicle.usable, vehicle.charge_loss_percent)
         };
         self.connection()?.immediate_transaction(|connection| {
             let car = cars::insert(connection, &car)?;
-            let curve = NewCurve {
-                car,
-                session: None,
-                name: "as imported".into(),
-                power: vehicle.charge_curve.clone(),
-                measured: None,
-            };
+            let curve = NewCurve::new(car, "as imported", vehicle.charge_curve.clone());
             let curve = curves::insert(connection, &curve)?;
             cars::use_curve(connection, car, curve)?;
             let new = NewTrip {

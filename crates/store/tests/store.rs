@@ -4,26 +4,40 @@
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
+use spare_hour_core::ac_charge::OnBoardCharger;
+use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
+use spare_hour_core::quantity::{
+    Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed, Temperature, Voltage,
+};
 use spare_hour_core::route::Segment;
-use spare_hour_core::session::{Conditions, Meter, Reading, Session};
+use spare_hour_core::session::{Conditions, Forecast, Meter, Reading, Session};
 use spare_hour_core::trip::{Boost, Goal, Price, Site};
-use spare_hour_store::{NewCar, NewCurve, NewSession, NewTrip, Store, StoreError};
+use spare_hour_store::{
+    MovedPoint, NewCar, NewCurve, NewLiveCharge, NewSession, NewTrip, Store, StoreError, StoredMatching,
+};
 
 fn car() -> NewCar {
     NewCar {
-        name: "Test car".into(),
-        usable: Energy::kwh(74.0),
-        rated_range: Some(Distance::km(480.0)),
-        charge_loss_percent: 9.0,
+        distances: Distances {
+            rated: Some(Distance::km(480.0)),
+            constant_speed: Some((Distance::km(390.0), Speed::kmh(120.0))),
+            own: Some(Consumption::kwh_per_100km(17.5)),
+        },
+        distance_base: DistanceBase::Own,
+        on_board: Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }),
         pack_voltage: Some(Profile::new(vec![(0.0, 320.0), (100.0, 400.0)]).unwrap()),
         boost: Some(Boost {
             time: Minutes::new(8.0),
             max_start: Soc::percent(50.0),
             charge_curve: Profile::constant(190.0),
         }),
+        ..NewCar::new("Test car", Energy::kwh(74.0), 9.0)
     }
+}
+
+fn moved_point() -> MovedPoint {
+    MovedPoint { soc: Soc::percent(50.0), before: Power::kw(100.0), after: Power::kw(110.0) }
 }
 
 fn session(readings: usize) -> NewSession {
@@ -31,6 +45,7 @@ fn session(readings: usize) -> NewSession {
         elapsed: Minutes::new(i as f64 / 6.0),
         soc: Soc::percent(10.0 + 80.0 * i as f64 / readings as f64),
         power: (!i.is_multiple_of(3)).then(|| Power::kw(120.0)),
+        left_out: (i == 2).then(|| "misread".to_string()),
         note: (i == 1).then(|| "it's \"hot\"; naïve".to_string()),
         ..Reading::default()
     };
@@ -38,6 +53,23 @@ fn session(readings: usize) -> NewSession {
         meter: Meter::Car,
         site_current: Some(Current::amps(400.0)),
         other: vec![("weather".into(), "fog".into())],
+        ambient: Some(Temperature::celsius(-7.0)),
+        battery: Some(Temperature::celsius(5.0)),
+        preconditioned_for: Some(Minutes::new(45.0)),
+        site_voltage: Some(Voltage::volts(920.0)),
+        shared_cabinet: Some(false),
+        car_on: Some(true),
+        adapter: Some("none".into()),
+        handshake: Some(Minutes::seconds(19.0)),
+        failed_attempts: Some(2),
+        phases: Some(3),
+        joined: Some("at 91 %".into()),
+        forecasts: vec![Forecast {
+            at: Minutes::new(5.0),
+            by: Meter::Car,
+            remaining: Minutes::new(38.0),
+            to: Soc::percent(80.0),
+        }],
         ..Conditions::default()
     };
     NewSession {
@@ -91,11 +123,11 @@ fn a_second_start_finds_everything_again() {
         car_id = store.add_car(&car()).unwrap();
         session_id = store.add_session(&NewSession { car: Some(car_id), ..session(5_000) }).unwrap();
         let curve = NewCurve {
-            car: car_id,
             session: Some(session_id),
-            name: "warm".into(),
-            power: Profile::constant(100.0),
             measured: Some((Soc::percent(10.0), Soc::percent(90.0))),
+            explained: "by the clock".into(),
+            moved: vec![moved_point()],
+            ..NewCurve::new(car_id, "warm", Profile::constant(100.0))
         };
         curve_id = store.add_curve_in_use(&curve).unwrap();
         trip_id = store.add_trip(&trip(car_id)).unwrap();
@@ -103,6 +135,10 @@ fn a_second_start_finds_everything_again() {
     let store = Store::open(directory.path()).unwrap();
     let found = store.car(car_id).unwrap();
     assert_eq!((found.about.boost, found.about.pack_voltage), (car().boost, car().pack_voltage));
+    assert_eq!((found.about.distances, found.about.distance_base), (car().distances, DistanceBase::Own));
+    assert_eq!(found.about.on_board, car().on_board);
+    let curve = store.curve(curve_id).unwrap().about;
+    assert_eq!((curve.explained.as_str(), curve.moved), ("by the clock", vec![moved_point()]));
     assert_eq!(found.curve, Some(curve_id));
     assert_eq!(store.session(session_id).unwrap().about.session, session(5_000).session);
     assert_eq!(store.curves_of(car_id).unwrap().len(), 1);
@@ -158,7 +194,7 @@ fn settings_hold_on_every_connection() {
     // Foreign keys are on: a curve of no car and a trip of no car are refused, and nothing of the trip stays.
     assert!(store.add_trip(&trip(99)).is_err());
     assert!(store.trips().unwrap().is_empty());
-    let curve = NewCurve { car: 99, session: None, name: String::new(), power: Profile::constant(1.0), measured: None };
+    let curve = NewCurve::new(99, "", Profile::constant(1.0));
     assert!(store.add_curve_in_use(&curve).is_err());
 }
 
@@ -171,7 +207,7 @@ fn what_is_not_there_is_named() {
     assert_eq!(store.car(7).unwrap_err().to_string(), "there is no car 7");
     assert!(matches!(store.change_goal(7, 1, &trip(1).goal), Err(StoreError::NotFound { .. })));
     let (first, second) = (store.add_car(&car()).unwrap(), store.add_car(&car()).unwrap());
-    let curve = NewCurve { car: first, session: None, name: "x".into(), power: Profile::constant(1.0), measured: None };
+    let curve = NewCurve::new(first, "x", Profile::constant(1.0));
     let curve = store.add_curve(&curve).unwrap();
     assert!(matches!(store.use_curve(second, curve), Err(StoreError::NotFound { .. })));
 }
@@ -211,4 +247,125 @@ fn the_longest_session_is_kept_whole() {
     let long = session(spare_hour_core::session::MOST_READINGS);
     let id = store.add_session(&long).unwrap();
     assert_eq!(store.session(id).unwrap().about.session.readings, long.session.readings);
+}
+
+#[test]
+fn a_database_of_the_first_version_keeps_all_it_holds() {
+    let directory = tempfile::tempdir().unwrap();
+    let path = directory.path().join("spare-hour.db");
+    let mut raw = SqliteConnection::establish(&path.to_string_lossy()).unwrap();
+    raw.batch_execute(include_str!("../migrations/2026-11-24-000001_start/up.sql")).unwrap();
+    raw.batch_execute(
+        "CREATE TABLE __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP);
+         INSERT INTO __diesel_schema_migrations (version) VALUES ('20261124000001');
+         INSERT INTO cars (name, usable_kwh, rated_range_km, charge_loss_percent) VALUES ('Old', 60.5, 400, 8);
+         INSERT INTO sessions (car_id, name, source_name, source_text, meter, site_kw, other)
+             VALUES (1, 'First', 'first.csv', 'elapsed,soc', 'car', 150, '[[\"mood\",\"calm\"]]');
+         INSERT INTO readings (session_id, position, elapsed_min, soc, power_kw) VALUES (1, 0, 0, 10, 90), (1, 1, 5.5, 20, NULL);
+         INSERT INTO curves (car_id, session_id, name, points) VALUES (1, 1, 'First', '[[0,90],[100,5]]');
+         UPDATE cars SET curve_id = 1;",
+    )
+    .unwrap();
+    drop(raw);
+    let store = Store::open(directory.path()).unwrap();
+    let found = store.car(1).unwrap();
+    assert_eq!((found.about.name.as_str(), found.about.distances.rated), ("Old", Some(Distance::km(400.0))));
+    assert_eq!((found.curve, found.about.distance_base), (Some(1), DistanceBase::Rated));
+    let session = store.session(1).unwrap().about.session;
+    assert_eq!((session.readings.len(), session.readings[1].elapsed.get()), (2, 5.5));
+    assert_eq!((session.conditions.meter, session.conditions.site_power), (Meter::Car, Some(Power::kw(150.0))));
+    assert_eq!(session.conditions.other, [("mood".to_string(), "calm".to_string())]);
+    assert_eq!(store.curve(1).unwrap().about.power.at(0.0), 90.0);
+}
+
+fn live() -> NewLiveCharge {
+    NewLiveCharge {
+        car: None,
+        name: "Now".into(),
+        conditions: vec![("site_kw".into(), "300".into())],
+        token: "t1".into(),
+    }
+}
+
+fn events(ids: &[&str]) -> Vec<(String, String)> {
+    ids.iter().map(|id| ((*id).to_string(), format!("{{\"id\":\"{id}\"}}"))).collect()
+}
+
+#[test]
+fn events_are_kept_once_and_in_order() {
+    let directory = tempfile::tempdir().unwrap();
+    let id = {
+        let store = Store::open(directory.path()).unwrap();
+        let id = store.begin_charge(&live()).unwrap();
+        store.add_events(id, &events(&["b", "a"])).unwrap();
+        store.add_events(id, &events(&["a", "c", "b", "d"])).unwrap();
+        id
+    };
+    let store = Store::open(directory.path()).unwrap();
+    let lines = store.event_lines(id).unwrap();
+    assert_eq!(lines, ["b", "a", "c", "d"].map(|id| format!("{{\"id\":\"{id}\"}}")));
+    assert_eq!(store.charge_of_token("t1").unwrap(), Some(id));
+    assert_eq!(store.open_charges().unwrap()[0].about.conditions, live().conditions);
+}
+
+#[test]
+fn a_charge_becomes_one_session_however_often_it_ends() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let id = store.begin_charge(&live()).unwrap();
+    let became = store.end_charge(id, &session(3)).unwrap();
+    assert_eq!(store.end_charge(id, &session(3)).unwrap(), became);
+    assert_eq!(store.sessions().unwrap().len(), 1);
+    assert!(matches!(store.add_events(id, &events(&["late"])), Err(StoreError::NotFound { .. })));
+    assert!(matches!(store.forget_charge(id), Err(StoreError::NotFound { .. })));
+    assert_eq!((store.charge_of_token("t1").unwrap(), store.open_charges().unwrap().len()), (None, 0));
+    assert_eq!(store.charge(id).unwrap().session, Some(became));
+}
+
+#[test]
+fn sessions_change_and_go_without_harm_to_curves() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let car = store.add_car(&car()).unwrap();
+    let id = store.add_session(&NewSession { car: Some(car), ..session(4) }).unwrap();
+    let curve = NewCurve { session: Some(id), ..NewCurve::new(car, "c", Profile::constant(9.0)) };
+    let curve = store.add_curve_in_use(&curve).unwrap();
+    store.change_session(id, "Renamed", &Conditions::default()).unwrap();
+    store.leave_out_reading(id, 0, Some("smudged")).unwrap();
+    store.leave_out_reading(id, 2, None).unwrap();
+    let found = store.sessions_of(car).unwrap().remove(0).about;
+    assert_eq!((found.name.as_str(), &found.session.conditions), ("Renamed", &Conditions::default()));
+    let left_out: Vec<Option<&str>> = found.session.readings.iter().map(|r| r.left_out.as_deref()).collect();
+    assert_eq!(left_out, [Some("smudged"), None, None, None]);
+    assert!(matches!(store.leave_out_reading(id, 9, None), Err(StoreError::NotFound { .. })));
+    store.remove_session(id).unwrap();
+    assert!(matches!(store.session(id), Err(StoreError::NotFound { .. })));
+    assert_eq!(store.curve(curve).unwrap().about.session, None);
+}
+
+#[test]
+fn a_car_that_a_trip_needs_stays() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let (needed, free) = (store.add_car(&car()).unwrap(), store.add_car(&car()).unwrap());
+    store.add_trip(&trip(needed)).unwrap();
+    let error = store.remove_car(needed).unwrap_err();
+    assert_eq!(error.to_string(), format!("car {needed} is still needed: the trip “There” is driven with it"));
+    store.remove_car(free).unwrap();
+    assert_eq!(store.cars().unwrap().len(), 1);
+    let changed = NewCar { distances: Distances::default(), on_board: None, ..car() };
+    store.change_car(needed, &changed).unwrap();
+    let found = store.car(needed).unwrap().about;
+    assert_eq!((found.distances, found.on_board, found.boost), (Distances::default(), None, car().boost));
+}
+
+#[test]
+fn a_matching_is_remembered_by_its_names() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let matching = |unit: &str| StoredMatching { targets: vec![Some("soc".into()), None], time_unit: unit.into() };
+    store.remember_matching("a|b", &matching("minutes")).unwrap();
+    store.remember_matching("a|b", &matching("hours")).unwrap();
+    assert_eq!(store.matching("a|b").unwrap(), Some(matching("hours")));
+    assert_eq!(store.matching("a|c").unwrap(), None);
 }
