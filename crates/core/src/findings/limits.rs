@@ -140,8 +140,10 @@ fn is_cut(shown: &[Shown], index: usize) -> bool {
     }
     let highest = shown[..index].iter().map(|shown| shown.kw).fold(0.0, f64::max);
     let held = shown[..index].iter().rev().take_while(|shown| shown.kw >= HOLDS * highest).last();
-    let next = shown[index..].iter().take_while(|shown| shown.minute <= after.minute + 3.0);
-    let stays = next.map(|shown| shown.kw).fold(f64::INFINITY, f64::min) >= (1.0 - CUT) * after.kw;
+    // Between readings far apart a slope looks like a cut, but it goes on.
+    let (minutes, share) = if after.soc - before.soc > 2.0 { (3.0, 0.90) } else { (2.0, 0.85) };
+    let next = shown[index..].iter().take_while(|shown| shown.minute <= after.minute + minutes);
+    let stays = next.map(|shown| shown.kw).fold(f64::INFINITY, f64::min) >= share * after.kw;
     held.is_some_and(|held| before.minute - held.minute >= HELD_MINUTES) && stays
 }
 
