@@ -1,13 +1,20 @@
 import Alpine from "@alpinejs/csp";
+import { bring } from "./bring";
 import { keys } from "./keys";
+import { live } from "./live/live";
 import { page } from "./page";
 import { session } from "./session";
 import { themeButton } from "./theme-button";
 import { trip } from "./trip";
 
+Alpine.data("bring", bring);
 Alpine.data("keys", keys);
+Alpine.data("live", live);
 Alpine.data("page", page);
 Alpine.data("session", session);
 Alpine.data("themeButton", themeButton);
 Alpine.data("trip", trip);
 Alpine.start();
+
+// The live page must open without a signal. Browsers allow this on localhost and over https only.
+if (location.pathname.startsWith("/measure/")) void navigator.serviceWorker?.register("/worker.js").catch(() => {});

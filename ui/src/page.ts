@@ -26,7 +26,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   const body = plain ? new URLSearchParams([...data].map(([name, value]) => [name, String(value)])) : data;
   form.setAttribute("aria-busy", "true");
   try {
-    const response = await fetch(form.action, { method: "post", body });
+    const response = body instanceof FormData ? await upload(form, body) : await fetch(form.action, { method: "post", body });
     // A form that was refused stays at its page's address: the one it was sent to may be no page.
     await swap(response, response.redirected);
   } catch {
@@ -34,6 +34,26 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   } finally {
     form.removeAttribute("aria-busy");
   }
+}
+
+/** Sends a form with files and tells how far it has come, where the form has a line for that. */
+async function upload(form: HTMLFormElement, body: FormData): Promise<Response> {
+  const line = form.querySelector("#progress");
+  const request = new XMLHttpRequest();
+  request.open("post", form.action);
+  request.upload.addEventListener("progress", ({ loaded, total }) => {
+    if (line) line.textContent = loaded < total ? `Sending: ${Math.round((100 * loaded) / total)} %` : "Sent. Reading it…";
+  });
+  await new Promise<void>((resolve, reject) => {
+    request.addEventListener("load", () => resolve());
+    for (const failed of ["error", "abort", "timeout"]) request.addEventListener(failed, () => reject(new Error(failed)));
+    request.send(body);
+  });
+  if (line) line.textContent = "";
+  const response = new Response(request.responseText, { status: request.status });
+  const arrived = request.responseURL;
+  Object.defineProperties(response, { url: { value: arrived }, redirected: { value: arrived !== form.action } });
+  return response;
 }
 
 async function visit(address: string, remember: boolean): Promise<void> {

@@ -3,11 +3,12 @@
 use std::fmt::Write;
 use std::path::PathBuf;
 
-use clap::Args;
-use spare_hour_core::analysis::{Analysis, Basis};
-use spare_hour_core::curve_fit::FittedCurve;
-use spare_hour_core::findings::{Finding, findings};
-use spare_hour_core::quantity::{Distance, Energy, Soc};
+use clap::{Args, ValueEnum};
+use spare_hour_core::analysis::{Analysis, Basis, Slice};
+use spare_hour_core::distance_base::{DistanceBase, Distances};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Minutes, Soc, Speed};
+use spare_hour_core::report::Report;
+use spare_hour_core::usable_capacity::Method;
 use spare_hour_formats::{analysis_json, clock, read_session_csv};
 
 use crate::{Failure, print, read_file};
@@ -20,15 +21,39 @@ pub(crate) struct Analyse {
     /// Usable capacity of the battery, kWh.
     #[arg(long, value_parser = number(0.1, 2_000.0))]
     usable_kwh: f64,
-    /// The range that distances are figured with, km.
+    /// The rated range, km. Distances are figured with it, else with the file's, else with the next two.
     #[arg(long, value_parser = number(1.0, 10_000.0))]
     range_km: Option<f64>,
+    /// The range in a test at a constant speed, km.
+    #[arg(long, value_parser = number(1.0, 10_000.0), requires = "test_kmh")]
+    test_range_km: Option<f64>,
+    /// The speed of that test, km/h.
+    #[arg(long, value_parser = number(10.0, 300.0), requires = "test_range_km")]
+    test_kmh: Option<f64>,
+    /// Your own consumption at the battery, kWh/100 km.
+    #[arg(long, value_parser = number(1.0, 200.0))]
+    own_kwh_per_100km: Option<f64>,
+    /// Which of them distances are figured with.
+    #[arg(long, value_enum, default_value_t)]
+    distance: Base,
     /// Loss in % of the plug's energy, where the meter does not tell it.
     #[arg(long, value_parser = number(0.0, 90.0))]
     loss_percent: Option<f64>,
     /// Print JSON.
     #[arg(long)]
     json: bool,
+}
+
+/// A base of distances.
+#[derive(Clone, Copy, Debug, Default, ValueEnum)]
+enum Base {
+    /// The rated range.
+    #[default]
+    Rated,
+    /// The test at a constant speed.
+    ConstantSpeed,
+    /// The own consumption.
+    Own,
 }
 
 /// Reads a number within limits.
@@ -44,18 +69,29 @@ impl Analyse {
         let file = self.session.display();
         let session =
             read_session_csv(&read_file(&self.session)?).map_err(|error| Failure::Input(format!("{file}: {error}")))?;
-        let basis = Basis {
-            usable: Energy::kwh(self.usable_kwh),
-            range: self.range_km.map(Distance::km).or(session.conditions.rated_range),
-            loss_percent: self.loss_percent,
-        };
-        let too_few = |error| Failure::Input(format!("{file}: {error}"));
-        let analysis = Analysis::new(&session, basis).map_err(too_few)?;
-        let curve = FittedCurve::new(&session, basis.usable).map_err(too_few)?;
-        let found = findings(&session, &analysis);
-        let text = if self.json { analysis_json(&analysis, &curve, &found) } else { tables(&analysis, &curve, &found) };
+        let basis = self.basis(session.conditions.rated_range);
+        let report = Report::new(&session, basis, None).map_err(|error| Failure::Input(format!("{file}: {error}")))?;
+        let text = if self.json { analysis_json(&report) } else { tables(&report) };
         print(&text);
         Ok(())
+    }
+
+    /// What the figures rest on; `rated` is the file's own rated range.
+    fn basis(&self, rated: Option<Distance>) -> Basis {
+        let test = self.test_range_km.zip(self.test_kmh);
+        let distances = Distances {
+            rated: self.range_km.map(Distance::km).or(rated),
+            constant_speed: test.map(|(km, kmh)| (Distance::km(km), Speed::kmh(kmh))),
+            own: self.own_kwh_per_100km.map(Consumption::kwh_per_100km),
+        };
+        let wish = match self.distance {
+            Base::Rated => DistanceBase::Rated,
+            Base::ConstantSpeed => DistanceBase::ConstantSpeed,
+            Base::Own => DistanceBase::Own,
+        };
+        let usable = Energy::kwh(self.usable_kwh);
+        let (base, range) = distances.or_first_known(wish, usable);
+        Basis { usable, range, base, loss_percent: self.loss_percent }
     }
 }
 
@@ -64,37 +100,21 @@ fn or_dash(number: Option<f64>, decimals: usize) -> String {
     number.map_or_else(|| "–".into(), |number| format!("{number:.decimals$}"))
 }
 
-fn tables(analysis: &Analysis, curve: &FittedCurve, findings: &[Finding]) -> String {
-    let mut text = summary(analysis, curve);
-    text.push_str("\nWindow       min    avg kW  plug kWh  C-rate  km added  km/min\n");
-    let steps = |from: f64, to: f64| (to - from - 10.0).abs() < 1e-9 || to - from >= 30.0;
-    for window in analysis.windows.iter().filter(|window| steps(window.from.get(), window.to.get())) {
-        let added = window.added.map(Distance::get);
-        let _ = writeln!(
-            text,
-            "{:>3.0}–{:<3.0}  {:>8} {:>9.1} {:>9} {:>7.2} {:>9} {:>7}",
-            window.from.get(),
-            window.to.get(),
-            clock(window.minutes),
-            window.average.get(),
-            or_dash(window.plug.map(Energy::get), 1),
-            window.c_rate,
-            or_dash(added, 0),
-            or_dash(added.map(|km| km / window.minutes.get()), 1),
-        );
+fn tables(report: &Report) -> String {
+    let analysis = &report.analysis;
+    let base = match analysis.basis().base {
+        DistanceBase::Rated => "rated range",
+        DistanceBase::ConstantSpeed => "constant-speed test",
+        DistanceBase::Own => "own consumption",
+    };
+    let mut text = summary(report);
+    if analysis.basis().range.is_some() {
+        let _ = writeln!(text, "Distances: {base}");
     }
+    text.push_str(&windows(analysis));
+    text.push_str(&grid(analysis));
     text.push_str("\nSlice          SoC          km added\n");
-    for slice in &analysis.slices {
-        let _ = writeln!(
-            text,
-            "{:>3.0}–{:<5.1} min  {:>4.1}–{:<5.1} % {:>9}",
-            slice.from.get(),
-            slice.to.get(),
-            slice.from_soc.get(),
-            slice.to_soc.get(),
-            or_dash(slice.added.map(Distance::get), 0),
-        );
-    }
+    text.extend(analysis.slices.iter().chain(&analysis.thirds).map(slice_line));
     for (added, minutes) in &analysis.ladder {
         let _ = writeln!(text, "{:>5.0} km added after {}", added.get(), clock(*minutes));
     }
@@ -102,13 +122,100 @@ fn tables(analysis: &Analysis, curve: &FittedCurve, findings: &[Finding]) -> Str
         let (level, soc) = (threshold.level.get(), threshold.below_from.get());
         let _ = writeln!(text, "below {level:.0} kW for good from {soc:.0} %, {}", clock(threshold.below_after));
     }
-    for finding in findings {
+    text.push_str(&curve(report));
+    for finding in &report.findings {
         let _ = writeln!(text, "! {}: {}", finding.code, finding.message);
     }
     text
 }
 
-fn summary(analysis: &Analysis, curve: &FittedCurve) -> String {
+fn windows(analysis: &Analysis) -> String {
+    let mut text = String::from("\nWindow       min    ± s    avg kW  plug kWh  C-rate  km added  km/min\n");
+    let steps = |from: f64, to: f64| (to - from - 10.0).abs() < 1e-9 || to - from >= 30.0;
+    for window in analysis.windows.iter().filter(|window| steps(window.from.get(), window.to.get())) {
+        let added = window.added.map(Distance::get);
+        let error = analysis.window_error(window.from, window.to).unwrap_or_default();
+        let _ = writeln!(
+            text,
+            "{:>3.0}–{:<3.0}  {:>8} {:>6.0} {:>9.1} {:>9} {:>7.2} {:>9} {:>7}",
+            window.from.get(),
+            window.to.get(),
+            clock(window.minutes),
+            60.0 * error.get(),
+            window.average.get(),
+            or_dash(window.plug.map(Energy::get), 1),
+            window.c_rate,
+            or_dash(added, 0),
+            or_dash(added.map(|km| km / window.minutes.get()), 1),
+        );
+    }
+    text
+}
+
+/// Minutes from each round start, down, to each round end, across.
+fn grid(analysis: &Analysis) -> String {
+    let tens = |from: u32| (from..=100).step_by(10).map(|soc| Soc::percent(f64::from(soc)));
+    let mut text = String::from("\nfrom\\to");
+    text.extend(tens(10).map(|end| format!("{:>7.0}", end.get())));
+    text.push('\n');
+    for start in tens(0).take(10) {
+        let cells: Vec<Option<Minutes>> =
+            tens(10).map(|end| analysis.window(start, end).map(|window| window.minutes)).collect();
+        if cells.iter().any(Option::is_some) {
+            let _ = write!(text, "{:>7.0}", start.get());
+            text.extend(cells.iter().map(|minutes| format!("{:>7}", minutes.map(clock).unwrap_or_default())));
+            text.push('\n');
+        }
+    }
+    text
+}
+
+fn slice_line(slice: &Slice) -> String {
+    format!(
+        "{:>4.1}–{:<5.1} min {:>4.1}–{:<5.1} % {:>9}\n",
+        slice.from.get(),
+        slice.to.get(),
+        slice.from_soc.get(),
+        slice.to_soc.get(),
+        or_dash(slice.added.map(Distance::get), 0),
+    )
+}
+
+/// The shape of the curve, how sure it is, capacity and forecasts.
+fn curve(report: &Report) -> String {
+    let mut text = String::new();
+    if let Some(flat) = report.features.flat {
+        let (from, to) = (flat.from.get(), flat.to.get());
+        let _ = writeln!(text, "longest flat part: {from:.0} to {to:.0} %, about {:.0} kW", flat.power.get());
+    }
+    for step in &report.features.steps {
+        let (from, to) = (step.from.get(), step.to.get());
+        let _ = writeln!(text, "step: {from:.0} to {to:.0} kW at {:.0} %, {}", step.to_soc.get(), clock(step.at));
+    }
+    for point in report.band.iter().filter(|point| point.soc.get() % 10.0 == 0.0) {
+        let kw = report.curve.power.at(point.soc.get());
+        let (low, high) = (point.low.get(), point.high.get());
+        let _ = writeln!(text, "curve at {:>3.0} %: {kw:.0} kW ({low:.0} to {high:.0})", point.soc.get());
+    }
+    if let Some(capacity) = report.capacity {
+        let how = match capacity.method {
+            Method::CarMeter => "by the car's meter".to_string(),
+            Method::StationLessLoss(loss) => format!("by the station's meter less {loss:.0} % loss"),
+        };
+        let (kwh, more) = (capacity.energy.get(), capacity.plus_minus.get());
+        let _ = writeln!(text, "usable capacity: {kwh:.1} ± {more:.1} kWh {how}");
+    }
+    for check in &report.forecasts {
+        let actual = check.actual.map_or_else(|| "not reached".into(), clock);
+        let (to, said) = (check.forecast.to.get(), check.forecast.remaining.get());
+        let _ =
+            writeln!(text, "foretold at {}: {said:.0} min to {to:.0} %; it took {actual}", clock(check.forecast.at));
+    }
+    text
+}
+
+fn summary(report: &Report) -> String {
+    let (analysis, curve) = (&report.analysis, &report.curve);
     let percent = |soc: Soc| format!("{:.0} %", soc.get());
     let mut text = format!(
         "{} to {} in {}: {:.1} kWh stored, {} kWh from the plug, loss {} % of the plug's ({} % of stored)\n",

@@ -5,9 +5,11 @@ use std::path::PathBuf;
 
 use anyhow::Context;
 use clap::Args;
+use spare_hour_core::ac_charge::OnBoardCharger;
 use spare_hour_core::curve_fit::FittedCurve;
+use spare_hour_core::distance_base::Distances;
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{Distance, Energy};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Speed};
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::{read_session, read_trip};
 use spare_hour_store::{NewCar, NewCurve, NewSession, NewTrip, Store};
@@ -72,12 +74,14 @@ fn forget(directory: &std::path::Path) -> anyhow::Result<()> {
 fn fill(store: &Store) -> anyhow::Result<()> {
     let trip = read_trip(TRIP.as_bytes())?;
     let avel = store.add_car(&NewCar {
-        name: "Avel 74".into(),
-        usable: trip.vehicle.usable,
-        rated_range: Some(Distance::km(455.0)),
-        charge_loss_percent: trip.vehicle.charge_loss_percent,
+        distances: Distances {
+            rated: Some(Distance::km(455.0)),
+            constant_speed: Some((Distance::km(362.0), Speed::kmh(120.0))),
+            own: Some(Consumption::kwh_per_100km(18.4)),
+        },
+        on_board: Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }),
         pack_voltage: trip.vehicle.pack_voltage.clone(),
-        boost: None,
+        ..NewCar::new("Avel 74", trip.vehicle.usable, trip.vehicle.charge_loss_percent)
     })?;
     let mut in_use = None;
     for (name, file, text) in SESSIONS {
@@ -98,26 +102,24 @@ fn add_session(store: &Store, car: i32, usable: Energy, [name, file, text]: [&st
     let (name, source_name, source_text) = (name.to_string(), file.to_string(), text.to_string());
     let id =
         store.add_session(&NewSession { car: Some(car), name: name.clone(), source_name, source_text, session })?;
-    let new = NewCurve { car, session: Some(id), name, power: curve.power, measured: Some(curve.measured) };
+    let new = NewCurve {
+        session: Some(id),
+        measured: Some(curve.measured),
+        explained: "fitted to this session alone: shape by its powers, height by its clock".into(),
+        ..NewCurve::new(car, name, curve.power)
+    };
     Ok(store.add_curve(&new)?)
 }
 
 fn add_brae(store: &Store) -> anyhow::Result<()> {
     let brae = store.add_car(&NewCar {
-        name: "Brae 58".into(),
-        usable: Energy::kwh(58.0),
-        rated_range: Some(Distance::km(385.0)),
-        charge_loss_percent: 7.0,
+        distances: Distances { rated: Some(Distance::km(385.0)), ..Distances::default() },
+        on_board: Some(OnBoardCharger { phases: 1, limit: Power::kw(7.4) }),
         pack_voltage: Some(Profile::new(vec![(0.0, 560.0), (100.0, 690.0)])?),
-        boost: None,
+        ..NewCar::new("Brae 58", Energy::kwh(58.0), 7.0)
     })?;
-    store.add_curve_in_use(&NewCurve {
-        car: brae,
-        session: None,
-        name: "typed from a magazine’s table".into(),
-        power: Profile::new(BRAE_CURVE.to_vec())?,
-        measured: None,
-    })?;
+    let curve = NewCurve::new(brae, "typed from a magazine’s table", Profile::new(BRAE_CURVE.to_vec())?);
+    store.add_curve_in_use(&NewCurve { explained: "typed from a table, not measured".into(), ..curve })?;
     Ok(())
 }
 

@@ -4,6 +4,7 @@ mod analyse;
 mod demo;
 mod plan;
 mod serve;
+mod stand_in;
 
 use std::fmt;
 use std::path::Path;
@@ -29,6 +30,8 @@ enum Command {
     Analyse(analyse::Analyse),
     /// The best plan of a trip, and the schools beside it.
     Plan(plan::PlanTrip),
+    /// Let a simulated charger feed a charge that is being measured.
+    StandIn(stand_in::Play),
 }
 
 /// Why a command did not do what it was asked.
@@ -71,6 +74,7 @@ fn main() -> ExitCode {
         Command::Serve(serve) => serve.run().map_err(Failure::from),
         Command::Analyse(analyse) => analyse.run(),
         Command::Plan(plan) => plan.run(),
+        Command::StandIn(play) => play.run(),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

@@ -7,11 +7,13 @@ use anyhow::Context;
 use clap::Args;
 use directories::ProjectDirs;
 use spare_hour_store::Store;
-use spare_hour_web::{router, serve};
+use spare_hour_web::{Options, router, serve};
 use tokio::net::TcpListener;
 use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
+
+use crate::stand_in;
 
 /// The port, unless told another.
 pub(crate) const PORT: u16 = 7878;
@@ -50,18 +52,22 @@ pub(crate) fn data_directory() -> anyhow::Result<PathBuf> {
 /// Listens until the process is told to stop.
 pub(crate) fn listen(store: Store, notice: Option<&str>, address: SocketAddr, directory: &Path) -> anyhow::Result<()> {
     log_to_stderr();
-    let router = router(store, notice, address.ip().is_loopback());
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     runtime.block_on(async {
         let listener = TcpListener::bind(address).await.with_context(|| {
             format!("cannot listen on {address}; is another Spare Hour running? Choose another port with --port")
         })?;
         let address = listener.local_addr()?;
+        let options = Options {
+            notice: notice.map(Into::into),
+            local_only: address.ip().is_loopback(),
+            stand_in: Some(stand_in::lent_to(address.port())),
+        };
         crate::print(&format!(
             "Spare Hour is at http://{address} (data in {}). Stop it with Ctrl-C.",
             directory.display()
         ));
-        serve(listener, router, told_to_stop()).await?;
+        serve(listener, router(store, options), told_to_stop()).await?;
         Ok(())
     })
 }

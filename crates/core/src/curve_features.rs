@@ -9,8 +9,10 @@ const PEAK_HOLDS: f64 = 0.95;
 const FLAT: f64 = 0.05;
 /// A flat part narrower than this is not worth a word, points.
 const FLAT_POINTS: f64 = 5.0;
-/// A fall by at least this share is a step.
+/// A fall by at least this share is a step,
 const STEP: f64 = 0.10;
+/// unless it is less than this share of the peak, where displays of whole kW step by themselves.
+const STEP_OF_PEAK: f64 = 0.03;
 /// A step happens within this many points.
 const STEP_POINTS: f64 = 3.0;
 
@@ -49,7 +51,7 @@ pub struct CurveFeatures {
     pub peak: Option<Stretch>,
     /// The widest part of which all powers lie within 5 % of one level.
     pub flat: Option<Stretch>,
-    /// Falls of 10 % or more within 3 points.
+    /// Falls of 10 % or more, and of 3 % of the peak or more, within 3 points.
     pub steps: Vec<Step>,
 }
 
@@ -142,9 +144,10 @@ impl Monotone {
 
 fn steps(powers: &[(Moment, f64)]) -> Vec<Step> {
     let mut steps: Vec<Step> = Vec::new();
+    let least = STEP_OF_PEAK * extremes(powers).1;
     for pair in powers.windows(2) {
         let ((before, from), (after, to)) = (pair[0], pair[1]);
-        if after.soc - before.soc > STEP_POINTS || to > (1.0 - STEP) * from {
+        if after.soc - before.soc > STEP_POINTS || to > (1.0 - STEP) * from || from - to < least {
             continue;
         }
         steps.push(Step {

@@ -17,7 +17,7 @@
 //! | forecasts against what happened | [`forecast_check`] |
 //! | what a percent is worth in distance | [`distance_base`] |
 //! | several sessions on one scale | [`compare`] |
-//! | the curves of a car from its sessions | [`curve_family`] |
+//! | the curves of a car from its sessions, and by hand | [`curve_family`], [`curve_moves`] |
 //! | charging from alternating current | [`ac_charge`] |
 //! | power over SoC | [`profile`] |
 //! | minutes from one SoC to another | [`charging_time`] |
@@ -38,6 +38,7 @@ pub mod curve_band;
 pub mod curve_family;
 pub mod curve_features;
 pub mod curve_fit;
+pub mod curve_moves;
 pub mod distance_base;
 pub mod findings;
 pub mod forecast_check;

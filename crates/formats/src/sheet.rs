@@ -139,6 +139,17 @@ impl Sheet {
         names.join("\u{1f}")
     }
 
+    /// The table as CSV, for those who keep it.
+    pub fn to_csv(&self) -> String {
+        let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
+        // Writing to memory cannot fail.
+        let _ = writer.write_record(&self.names);
+        for row in &self.rows {
+            let _ = writer.write_record(row);
+        }
+        String::from_utf8_lossy(&writer.into_inner().unwrap_or_default()).into_owned()
+    }
+
     /// The matching that the names suggest; each target is given once.
     pub fn guess(&self) -> Matching {
         let mut columns: Vec<Option<&'static str>> = vec![None; self.names.len()];

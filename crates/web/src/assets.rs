@@ -24,3 +24,8 @@ pub(crate) async fn serve(Path(path): Path<String>, headers: HeaderMap) -> Resul
     let head = [(CONTENT_TYPE, kind), (ETAG, tag), (CACHE_CONTROL, "no-cache".to_string())];
     Ok((head, file.data).into_response())
 }
+
+/// The script that keeps the live page for a stall without a signal: it stands for the whole site, so at its root.
+pub(crate) async fn worker(headers: HeaderMap) -> Result<Response, WebError> {
+    serve(Path("worker.js".into()), headers).await
+}

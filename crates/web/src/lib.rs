@@ -7,10 +7,12 @@ mod address;
 mod assets;
 mod cars;
 mod chart;
+mod compare;
 mod error;
 mod fields;
 mod home;
 mod layout;
+mod live;
 mod say;
 mod security;
 mod sessions;
@@ -30,6 +32,7 @@ use tower_http::compression::CompressionLayer;
 use tower_http::trace::TraceLayer;
 
 use error::WebError;
+pub use live::{StandIn, StandInAsk};
 
 /// Largest request body: a file of the largest size that a format allows, and the form around it.
 const MOST_BODY: usize = spare_hour_formats::MOST_BYTES + 100_000;
@@ -40,6 +43,19 @@ struct App {
     store: Store,
     /// What is told about the data on every page, as "demo data".
     notice: Option<Arc<str>>,
+    /// A simulated charger, where whoever runs the server lends one.
+    stand_in: Option<StandIn>,
+}
+
+/// How the app is run.
+#[derive(Clone, Default)]
+pub struct Options {
+    /// What is told about the data on every page.
+    pub notice: Option<String>,
+    /// Refuses requests that name another host, as a page elsewhere could make a browser do.
+    pub local_only: bool,
+    /// A simulated charger for practice.
+    pub stand_in: Option<StandIn>,
 }
 
 impl App {
@@ -53,22 +69,45 @@ impl App {
     }
 }
 
-/// The whole app over a store. `notice` is shown on every page; `local_only` refuses requests that name another host,
-/// as a page elsewhere could make a browser do.
-pub fn router(store: Store, notice: Option<&str>, local_only: bool) -> Router {
-    let app = App { store, notice: notice.map(Arc::from) };
+/// The whole app over a store.
+pub fn router(store: Store, options: Options) -> Router {
+    let app = App { store, notice: options.notice.map(Arc::from), stand_in: options.stand_in };
     let mut router = Router::new()
         .route("/", get(home::show))
         .route("/sessions", get(sessions::list).post(sessions::import))
         .route("/sessions/new", get(sessions::new))
+        .route("/sessions/lines", post(sessions::lines))
+        .route("/sessions/matched", post(sessions::matched))
         .route("/sessions/{id}", get(sessions::show))
+        .route("/sessions/{id}/grid", get(sessions::grid))
+        .route("/sessions/{id}/noted", get(sessions::edit).post(sessions::change))
+        .route("/sessions/{id}/leave-out", post(sessions::leave_out))
+        .route("/sessions/{id}/join", post(sessions::join))
+        .route("/sessions/{id}/remove", post(sessions::remove))
+        .route("/sessions/{id}/curve", post(sessions::use_curve))
         .route("/sessions/{id}/source", get(sessions::source))
         .route("/sessions/{id}/session.csv", get(sessions::csv))
+        .route("/sessions/{id}/session.json", get(sessions::json))
+        .route("/sessions/{id}/session.xlsx", get(sessions::xlsx))
         .route("/sessions/{id}/analysis.json", get(sessions::analysis))
-        .route("/sessions/{id}/curve", post(sessions::use_curve))
+        .route("/sessions/{id}/charts/{file}", get(sessions::chart))
+        .route("/compare", get(compare::show))
+        .route("/compare/charts/{file}", get(compare::chart))
+        .route("/measure", get(live::start).post(live::begin))
+        .route("/measure/{id}", get(live::show))
+        .route("/measure/{id}/events", get(live::lines).post(live::from_page))
+        .route("/measure/{id}/event", post(live::plain_event))
+        .route("/measure/{id}/stand-in", post(live::play))
+        .route("/measure/{id}/end", post(live::end))
+        .route("/measure/{id}/forget", post(live::forget))
+        .route("/meter/{token}", post(live::from_meter))
         .route("/cars", get(cars::list).post(cars::add))
-        .route("/cars/{id}", post(cars::change))
+        .route("/cars/{id}", get(cars::show).post(cars::change))
+        .route("/cars/{id}/remove", post(cars::remove))
         .route("/cars/{id}/curve", post(cars::use_curve))
+        .route("/cars/{id}/curve/remove", post(cars::remove_curve))
+        .route("/cars/{id}/family", post(cars::keep_family))
+        .route("/cars/{id}/curves/{curve}", get(cars::show_curve).post(cars::keep_points))
         .route("/trips", get(trips::list).post(trips::import))
         .route("/trips/example", post(trips::example))
         .route("/trips/{id}", get(trips::show))
@@ -77,12 +116,13 @@ pub fn router(store: Store, notice: Option<&str>, local_only: bool) -> Router {
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
         .route("/assets/{*path}", get(assets::serve))
+        .route("/worker.js", get(assets::worker))
         .route("/health", get(|| async { "ok" }))
         .fallback(error::not_found)
         .with_state(app.clone())
         .layer(DefaultBodyLimit::max(MOST_BODY))
         .layer(middleware::from_fn(security::refuse_cross_site));
-    if local_only {
+    if options.local_only {
         router = router.layer(middleware::from_fn(security::refuse_other_hosts));
     }
     security::with_headers(router)

@@ -1,4 +1,7 @@
-//! Cars: capacity, loss, and the curves of each with the one that plans use.
+//! Cars: what is known of each, the curves that its sessions amount to, and the one that plans use.
+
+mod curve;
+mod form;
 
 use askama::Template;
 use axum::extract::{Form, Path, Query, State};
@@ -6,69 +9,84 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
 use spare_hour_core::charging_time::ChargingTime;
-use spare_hour_core::quantity::{Distance, Energy, Soc};
+use spare_hour_core::curve_family::{FamilyCurve, Member, curve_family};
+use spare_hour_core::profile::Profile;
+use spare_hour_core::quantity::{Energy, Soc};
 use spare_hour_formats::clock;
-use spare_hour_store::{Car, Curve, NewCar, Store};
+use spare_hour_store::{Car, Curve, NewCurve, Store};
 
 use crate::App;
+use crate::chart::{Line, Plot, path, ticks, x_scale, y_scale};
 use crate::error::{WebError, page};
-use crate::fields::Field;
 use crate::layout::Frame;
 use crate::say;
+use crate::sessions::Loaded;
+pub(crate) use curve::{keep as keep_points, show as show_curve};
+use form::{CarFields, CarForm};
 
 #[derive(Template)]
 #[template(path = "cars/list.html")]
 struct ListPage {
     frame: Frame,
-    cars: Vec<CarCard>,
+    cars: Vec<CarLine>,
     new: CarForm,
 }
 
-/// A car as it is shown.
-struct CarCard {
+/// A car in the list.
+struct CarLine {
     id: i32,
-    /// Its number in the names of its fields.
-    key: String,
-    form: CarForm,
-    /// Whether it was changed just now.
-    kept: bool,
-    details: Vec<String>,
-    curves: Vec<CurveRow>,
+    name: String,
+    told: String,
+    curve: String,
 }
 
+#[derive(Template)]
+#[template(path = "cars/show.html")]
+struct ShowPage {
+    frame: Frame,
+    id: i32,
+    name: String,
+    form: CarForm,
+    kept: bool,
+    details: Vec<String>,
+    family: Vec<FamilyRow>,
+    /// Sessions that could not be read, with the reason.
+    unread: Vec<String>,
+    plot: Option<Plot>,
+    curves: Vec<CurveRow>,
+    sessions: Vec<(i32, String)>,
+}
+
+/// A curve that the sessions of a car amount to.
+struct FamilyRow {
+    /// Its place in the family.
+    index: usize,
+    kind: &'static str,
+    measured: String,
+    ten_to_eighty: String,
+    members: Vec<String>,
+    lower_bound: Vec<String>,
+}
+
+/// A curve that is kept.
 struct CurveRow {
     id: i32,
     name: String,
     session: Option<i32>,
+    kept: String,
+    explained: String,
+    moved: usize,
     measured: String,
     peak: String,
     ten_to_eighty: String,
     in_use: bool,
 }
 
-/// The form of a car, as it was filled in.
-#[derive(Clone, Debug, Default)]
-struct CarForm {
-    name: Field,
-    usable: Field,
-    range: Field,
-    loss: Field,
-}
-
-#[derive(Debug, Deserialize)]
-pub(crate) struct CarFields {
-    #[serde(default)]
-    name: String,
-    usable: String,
-    range: String,
-    loss: String,
-}
-
-/// What an address asks of the list.
+/// What an address asks of a car.
 #[derive(Debug, Default, Deserialize)]
 pub(crate) struct Ask {
-    /// The car that was changed just now.
-    kept: Option<i32>,
+    #[serde(default)]
+    kept: bool,
 }
 
 #[derive(Debug, Deserialize)]
@@ -76,87 +94,107 @@ pub(crate) struct CurveForm {
     curve: i32,
 }
 
-/// The numbers of a car's form.
-struct Numbers {
-    usable: Energy,
-    range: Option<Distance>,
-    loss: f64,
-}
-
-impl CarForm {
-    fn new(fields: CarFields) -> Self {
-        Self {
-            name: Field::new(fields.name),
-            usable: Field::new(fields.usable),
-            range: Field::new(fields.range),
-            loss: Field::new(fields.loss),
-        }
-    }
-
-    fn of(car: &Car) -> Self {
-        Self {
-            name: Field::new(car.about.name.clone()),
-            usable: Field::new(say::field(car.about.usable.get())),
-            range: Field::new(car.about.rated_range.map(|range| say::field(range.get())).unwrap_or_default()),
-            loss: Field::new(say::field(car.about.charge_loss_percent)),
-        }
-    }
-
-    /// The fields that hold numbers: name, label and what stands in them.
-    fn number_fields(&self) -> Vec<(&'static str, &'static str, &Field)> {
-        vec![
-            ("usable", "Usable capacity, kWh", &self.usable),
-            ("range", "Rated range, km", &self.range),
-            ("loss", "Loss, % of plug energy", &self.loss),
-        ]
-    }
-
-    /// The numbers, or faults beside the fields.
-    fn numbers(&mut self) -> Option<Numbers> {
-        let usable = self.usable.required(0.1, 2_000.0, "kWh");
-        let range = self.range.number(1.0, 10_000.0, "km");
-        let loss = self.loss.required(0.0, 90.0, "%");
-        if self.range.fault.is_some() {
-            return None;
-        }
-        Some(Numbers { usable: Energy::kwh(usable?), range: range.map(Distance::km), loss: loss? })
-    }
+#[derive(Debug, Deserialize)]
+pub(crate) struct FamilyForm {
+    index: usize,
+    #[serde(default)]
+    use_it: bool,
 }
 
 /// All cars.
-pub(crate) async fn list(State(app): State<App>, Query(ask): Query<Ask>) -> Result<Response, WebError> {
-    let mut cars = app.run(cards).await?;
-    for card in &mut cars {
-        card.kept = ask.kept == Some(card.id);
-    }
-    let new = CarForm { loss: Field::new("8"), ..CarForm::default() };
-    Ok(page(StatusCode::OK, &ListPage { frame: Frame::new(&app, "cars", "Cars"), cars, new }))
+pub(crate) async fn list(State(app): State<App>) -> Result<Response, WebError> {
+    list_page(&app, CarForm::empty(), StatusCode::OK).await
 }
 
-/// The list with a form that holds faults: the new car's, or that of the car `changed`.
-async fn list_page(app: &App, new: CarForm, changed: Option<(i32, CarForm)>) -> Result<Response, WebError> {
-    let mut cars = app.run(cards).await?;
-    if let Some((id, form)) = changed
-        && let Some(card) = cars.iter_mut().find(|card| card.id == id)
-    {
-        card.form = CarForm { name: card.form.name.clone(), ..form };
-    }
-    Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &ListPage { frame: Frame::new(app, "cars", "Cars"), cars, new }))
-}
-
-fn cards(store: &Store) -> Result<Vec<CarCard>, WebError> {
-    let card = |car: Car| {
-        let curves = store.curves_of(car.id)?.iter().map(|curve| curve_row(&car, curve)).collect();
-        Ok(CarCard {
-            id: car.id,
-            key: car.id.to_string(),
-            form: CarForm::of(&car),
-            kept: false,
-            details: details(&car),
-            curves,
+async fn list_page(app: &App, new: CarForm, status: StatusCode) -> Result<Response, WebError> {
+    let cars = app
+        .run(|store| {
+            let line = |car: Car| {
+                let curve = car.curve.map(|curve| store.curve(curve)).transpose()?;
+                Ok(CarLine {
+                    id: car.id,
+                    told: told(&car),
+                    curve: curve.map_or_else(|| "no charge curve yet".into(), |curve| curve.about.name),
+                    name: car.about.name,
+                })
+            };
+            store.cars()?.into_iter().map(line).collect()
         })
+        .await?;
+    Ok(page(status, &ListPage { frame: Frame::new(app, "cars", "Cars"), cars, new }))
+}
+
+/// A car in one line.
+fn told(car: &Car) -> String {
+    let about = &car.about;
+    let range = about.distances.or_first_known(about.distance_base, about.usable).1;
+    let range = range.map(|range| format!(", {:.0} km", range.get())).unwrap_or_default();
+    format!("{} kWh usable{range}", say::field(about.usable.get()))
+}
+
+/// Keeps a new car.
+pub(crate) async fn add(State(app): State<App>, Form(fields): Form<CarFields>) -> Result<Response, WebError> {
+    let mut form = CarForm::new(fields);
+    let Some(car) = form.car() else {
+        return list_page(&app, form, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    store.cars()?.into_iter().map(card).collect()
+    let id = app.run(move |store| Ok(store.add_car(&car)?)).await?;
+    Ok(Redirect::to(&format!("/cars/{id}?kept=true")).into_response())
+}
+
+/// One car.
+pub(crate) async fn show(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    show_page(&app, id, None, ask.kept).await
+}
+
+async fn show_page(app: &App, id: i32, form: Option<CarForm>, kept: bool) -> Result<Response, WebError> {
+    let status = if form.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
+    let frame = Frame::new(app, "cars", "Car");
+    let shown = app.run(move |store| ShowPage::new(store, id, frame, form, kept)).await?;
+    Ok(page(status, &shown))
+}
+
+/// The curves that a car's sessions amount to, and why some sessions count for nothing.
+fn family(store: &Store, car: &Car) -> Result<(Vec<FamilyCurve>, Vec<String>), WebError> {
+    let (mut read, mut unread) = (Vec::new(), Vec::new());
+    for line in store.sessions()?.into_iter().rev().filter(|line| line.car == Some(car.id)) {
+        let loaded = Loaded::new(store, line.id)?;
+        match loaded.report(None) {
+            Ok(report) => read.push((loaded, report)),
+            Err(error) => unread.push(format!("{}: {error}", line.name)),
+        }
+    }
+    let members: Vec<Member> = read
+        .iter()
+        .map(|(loaded, report)| Member { name: &loaded.stored.about.name, session: loaded.session(), report })
+        .collect();
+    Ok((curve_family(&members, car.about.usable), unread))
+}
+
+impl ShowPage {
+    fn new(store: &Store, id: i32, frame: Frame, form: Option<CarForm>, kept: bool) -> Result<Self, WebError> {
+        let car = store.car(id)?;
+        let curves = store.curves_of(id)?;
+        let (family, unread) = family(store, &car)?;
+        let sessions = store.sessions()?.into_iter().filter(|line| line.car == Some(id));
+        Ok(Self {
+            frame: Frame { title: car.about.name.clone(), ..frame },
+            id,
+            name: car.about.name.clone(),
+            kept,
+            details: details(&car),
+            plot: plot(&car, &family, &curves),
+            family: family.iter().enumerate().map(|(index, curve)| family_row(index, curve, &car)).collect(),
+            unread,
+            curves: curves.iter().rev().map(|curve| curve_row(&car, curve)).collect(),
+            sessions: sessions.map(|line| (line.id, line.name)).collect(),
+            form: form.unwrap_or_else(|| CarForm::of(&car)),
+        })
+    }
 }
 
 fn details(car: &Car) -> Vec<String> {
@@ -174,41 +212,75 @@ fn details(car: &Car) -> Vec<String> {
     details
 }
 
+fn ten_to_eighty(power: &Profile, usable: Energy) -> String {
+    clock(ChargingTime::new(power, usable).minutes(Soc::percent(10.0), Soc::percent(80.0)))
+}
+
+fn range(from: Soc, to: Soc) -> String {
+    format!("{} to {}", say::percent(from), say::percent(to))
+}
+
+fn family_row(index: usize, curve: &FamilyCurve, car: &Car) -> FamilyRow {
+    FamilyRow {
+        index,
+        kind: curve.kind.name(),
+        measured: range(curve.measured.0, curve.measured.1),
+        ten_to_eighty: ten_to_eighty(&curve.power, car.about.usable),
+        members: curve.members.iter().map(|(name, share)| format!("{name} ({:.0} %)", 100.0 * share)).collect(),
+        lower_bound: curve.lower_bound.iter().map(|span| range(span.0, span.1)).collect(),
+    }
+}
+
 fn curve_row(car: &Car, curve: &Curve) -> CurveRow {
     let about = &curve.about;
-    let time = ChargingTime::new(&about.power, car.about.usable).minutes(Soc::percent(10.0), Soc::percent(80.0));
-    let peak = about.power.points().iter().map(|point| point.1).fold(0.0, f64::max);
     CurveRow {
         id: curve.id,
         name: about.name.clone(),
         session: about.session,
-        measured: match about.measured {
-            Some((from, to)) => format!("{} to {}", say::percent(from), say::percent(to)),
-            None => "not measured".into(),
-        },
-        peak: format!("{peak:.0}"),
-        ten_to_eighty: clock(time),
+        kept: curve.created_at.clone(),
+        explained: about.explained.clone(),
+        moved: about.moved.len(),
+        measured: about.measured.map_or_else(|| "not measured".into(), |(from, to)| range(from, to)),
+        peak: format!("{:.0}", about.power.points().iter().map(|point| point.1).fold(0.0, f64::max)),
+        ten_to_eighty: ten_to_eighty(&about.power, car.about.usable),
         in_use: car.curve == Some(curve.id),
     }
 }
 
-/// Keeps a new car.
-pub(crate) async fn add(State(app): State<App>, Form(fields): Form<CarFields>) -> Result<Response, WebError> {
-    let mut form = CarForm::new(fields);
-    let (name, numbers) = (form.name.words(80), form.numbers());
-    let (Some(name), Some(numbers)) = (name, numbers) else {
-        return list_page(&app, form, None).await;
-    };
-    let car = NewCar {
-        name,
-        usable: numbers.usable,
-        rated_range: numbers.range,
-        charge_loss_percent: numbers.loss,
-        pack_voltage: None,
-        boost: None,
-    };
-    app.run(move |store| Ok(store.add_car(&car)?)).await?;
-    Ok(Redirect::to("/cars").into_response())
+/// The family's curves and the one in use, on one scale.
+fn plot(car: &Car, family: &[FamilyCurve], curves: &[Curve]) -> Option<Plot> {
+    const LOOKS: [&str; 4] = ["series-2", "series-3", "series-4", "series-5"];
+    let in_use = curves.iter().find(|curve| Some(curve.id) == car.curve);
+    let peak = |power: &Profile| power.points().iter().map(|point| point.1).fold(0.0, f64::max);
+    let all = family.iter().map(|curve| &curve.power).chain(in_use.map(|curve| &curve.about.power));
+    let most = 1.06 * all.map(peak).fold(0.0, f64::max);
+    if most <= 0.0 {
+        return None;
+    }
+    let (x, y) = (x_scale(0.0, 100.0), y_scale(most));
+    let mut lines: Vec<Line> = Vec::new();
+    if let Some(curve) = in_use {
+        lines.push(Line {
+            class: "series-1",
+            path: path(curve.about.power.points().iter().copied(), &x, &y),
+            label: None,
+        });
+    }
+    for (curve, class) in family.iter().zip(LOOKS) {
+        let measured = curve.power.points().iter().copied();
+        let measured = measured.filter(|point| point.0 >= curve.measured.0.get() && point.0 <= curve.measured.1.get());
+        let points: Vec<(f64, f64)> = measured.collect();
+        let number = 1 + lines.iter().filter(|line| line.label.is_some()).count();
+        let label = points.last().map(|end| (x.at(end.0) + 5.0, y.at(end.1) + 4.0, number.to_string()));
+        lines.push(Line { class, path: path(points, &x, &y), label });
+    }
+    Some(Plot {
+        told: format!("The curve in use and {} curves from sessions, power into the battery over SoC.", family.len()),
+        lines,
+        x_ticks: ticks(100.0, 5.0, &x),
+        y_ticks: ticks(most, 5.0, &y),
+        ..Plot::new("family", "SoC, %", "kW into the battery")
+    })
 }
 
 /// Changes a car.
@@ -218,12 +290,17 @@ pub(crate) async fn change(
     Form(fields): Form<CarFields>,
 ) -> Result<Response, WebError> {
     let mut form = CarForm::new(fields);
-    let Some(numbers) = form.numbers() else {
-        let new = CarForm { loss: Field::new("8"), ..CarForm::default() };
-        return list_page(&app, new, Some((id, form))).await;
+    let Some(car) = form.car() else {
+        return show_page(&app, id, Some(form), false).await;
     };
-    app.run(move |store| Ok(store.change_car(id, numbers.usable, numbers.range, numbers.loss)?)).await?;
-    Ok(Redirect::to(&format!("/cars?kept={id}")).into_response())
+    app.run(move |store| Ok(store.change_car(id, &car)?)).await?;
+    Ok(Redirect::to(&format!("/cars/{id}?kept=true")).into_response())
+}
+
+/// Removes a car with its curves.
+pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
+    app.run(move |store| Ok(store.remove_car(id)?)).await?;
+    Ok(Redirect::to("/cars"))
 }
 
 /// Makes another curve the one that plans use.
@@ -233,5 +310,43 @@ pub(crate) async fn use_curve(
     Form(form): Form<CurveForm>,
 ) -> Result<Redirect, WebError> {
     app.run(move |store| Ok(store.use_curve(id, form.curve)?)).await?;
-    Ok(Redirect::to("/cars"))
+    Ok(Redirect::to(&format!("/cars/{id}")))
+}
+
+/// Removes a kept curve.
+pub(crate) async fn remove_curve(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<CurveForm>,
+) -> Result<Redirect, WebError> {
+    app.run(move |store| Ok(store.remove_curve(form.curve)?)).await?;
+    Ok(Redirect::to(&format!("/cars/{id}")))
+}
+
+/// Keeps a curve of the family, as it is now, as a version.
+pub(crate) async fn keep_family(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<FamilyForm>,
+) -> Result<Redirect, WebError> {
+    app.run(move |store| {
+        let car = store.car(id)?;
+        let curve = family(store, &car)?.0.into_iter().nth(form.index);
+        let curve = curve.ok_or_else(|| WebError::Missing("The car's sessions have changed; look again.".into()))?;
+        let members: Vec<String> =
+            curve.members.iter().map(|(name, share)| format!("{name} ({:.0} %)", 100.0 * share)).collect();
+        let new = NewCurve {
+            measured: Some(curve.measured),
+            explained: format!("{}: minutes per percent averaged, {}", curve.kind.name(), members.join(", ")),
+            ..NewCurve::new(id, format!("Combined, {}", curve.kind.name()), curve.power)
+        };
+        if form.use_it {
+            store.add_curve_in_use(&new)?
+        } else {
+            store.add_curve(&new)?
+        };
+        Ok(())
+    })
+    .await?;
+    Ok(Redirect::to(&format!("/cars/{id}")))
 }

@@ -1,4 +1,10 @@
-//! What all charts share: scales, paths and round ticks.
+//! What all charts share: scales, paths and round ticks; the chart with two axes; taking charts away.
+
+mod plot;
+mod take_away;
+
+pub(crate) use plot::{Line, Mark, Part, Plot, TOP, x_scale, y_scale};
+pub(crate) use take_away::{Kind, drawing_file, parse_file};
 
 /// A linear scale from values to a chart's units.
 #[derive(Clone, Copy, Debug)]
@@ -45,6 +51,16 @@ pub(crate) fn ticks(most: f64, count: f64, scale: &Scale) -> Vec<Tick> {
     (0..=(most / step + 1e-9).floor() as usize)
         .map(|index| index as f64 * step)
         .map(|value| Tick { at: scale.at(value), label: format!("{value:.0}") })
+        .collect()
+}
+
+/// Ticks of C-rate, 1/h, beside an axis of power in kW.
+pub(crate) fn c_rate_ticks(most_kw: f64, usable_kwh: f64, scale: &Scale) -> Vec<Tick> {
+    let most = most_kw / usable_kwh;
+    let step = if most > 2.5 { 1.0 } else { 0.5 };
+    (1..=(most / step).floor() as usize)
+        .map(|index| index as f64 * step)
+        .map(|rate| Tick { at: scale.at(rate * usable_kwh), label: format!("{rate} C") })
         .collect()
 }
 

@@ -14,10 +14,17 @@ pub(crate) struct Upload {
     pub(crate) text: String,
     /// Whether the text came from a file.
     pub(crate) from_file: bool,
+    /// The file as it came; empty where there was none.
+    pub(crate) bytes: Vec<u8>,
     fields: HashMap<String, String>,
 }
 
 impl Upload {
+    /// Whether the file is a workbook: those are ZIP archives, whatever their names.
+    pub(crate) fn is_workbook(&self) -> bool {
+        self.bytes.starts_with(b"PK\x03\x04")
+    }
+
     /// A field as it was typed; empty when it was not there.
     pub(crate) fn field(&self, name: &str) -> String {
         self.fields.get(name).cloned().unwrap_or_default()
@@ -42,6 +49,7 @@ pub(crate) async fn read_upload(mut form: Multipart) -> Result<Upload, WebError>
                 upload.from_file = true;
                 upload.file_name = file_name;
                 upload.text = text;
+                upload.bytes = bytes.to_vec();
             }
         } else if name == "text" {
             if !upload.from_file {

@@ -239,7 +239,7 @@ fn drivable(store: &Store, id: i32, ask: &Ask) -> Result<Trip, WebError> {
 }
 
 /// A text as a file to keep.
-pub(crate) fn download(name: &str, kind: &'static str, text: String) -> Response {
+pub(crate) fn download(name: &str, kind: &'static str, body: impl Into<Vec<u8>>) -> Response {
     let disposition = format!("attachment; filename=\"{name}\"");
-    ([(CONTENT_TYPE, kind.to_string()), (CONTENT_DISPOSITION, disposition)], text).into_response()
+    ([(CONTENT_TYPE, kind.to_string()), (CONTENT_DISPOSITION, disposition)], body.into()).into_response()
 }

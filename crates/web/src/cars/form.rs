@@ -1,0 +1,149 @@
+//! The form of a car: its numbers as they were typed, with faults beside them.
+
+use serde::Deserialize;
+use spare_hour_core::ac_charge::OnBoardCharger;
+use spare_hour_core::distance_base::{DistanceBase, Distances};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Speed};
+use spare_hour_store::{Car, NewCar};
+
+use crate::fields::Field;
+use crate::say;
+use crate::sessions::{base_word, parse_base};
+
+/// Loss that a new car is taken to have, % of the plug's energy.
+const USUAL_LOSS: &str = "8";
+
+/// A field of the form: name, label, and what stands in it.
+pub(super) type NamedField<'a> = (&'static str, &'static str, &'a Field);
+
+/// The form, as it was filled in.
+#[derive(Clone, Debug, Default)]
+pub(super) struct CarForm {
+    pub(super) name: Field,
+    usable: Field,
+    range: Field,
+    loss: Field,
+    test_range: Field,
+    test_speed: Field,
+    own: Field,
+    ac_phases: Field,
+    ac_power: Field,
+    base: DistanceBase,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+pub(crate) struct CarFields {
+    name: String,
+    usable: String,
+    range: String,
+    loss: String,
+    test_range: String,
+    test_speed: String,
+    own: String,
+    ac_phases: String,
+    ac_power: String,
+    base: String,
+}
+
+impl CarForm {
+    pub(super) fn empty() -> Self {
+        Self { loss: Field::new(USUAL_LOSS), ..Self::default() }
+    }
+
+    pub(super) fn new(fields: CarFields) -> Self {
+        Self {
+            name: Field::new(fields.name),
+            usable: Field::new(fields.usable),
+            range: Field::new(fields.range),
+            loss: Field::new(fields.loss),
+            test_range: Field::new(fields.test_range),
+            test_speed: Field::new(fields.test_speed),
+            own: Field::new(fields.own),
+            ac_phases: Field::new(fields.ac_phases),
+            ac_power: Field::new(fields.ac_power),
+            base: parse_base(Some(&fields.base)).unwrap_or_default(),
+        }
+    }
+
+    pub(super) fn of(car: &Car) -> Self {
+        let number = |number: Option<f64>| Field::new(number.map(say::field).unwrap_or_default());
+        let (about, distances) = (&car.about, &car.about.distances);
+        Self {
+            name: Field::new(about.name.clone()),
+            usable: number(Some(about.usable.get())),
+            range: number(distances.rated.map(Distance::get)),
+            loss: number(Some(about.charge_loss_percent)),
+            test_range: number(distances.constant_speed.map(|test| test.0.get())),
+            test_speed: number(distances.constant_speed.map(|test| test.1.get())),
+            own: number(distances.own.map(Consumption::get)),
+            ac_phases: number(about.on_board.map(|charger| f64::from(charger.phases))),
+            ac_power: number(about.on_board.map(|charger| charger.limit.get())),
+            base: about.distance_base,
+        }
+    }
+
+    /// The fields that hold numbers.
+    pub(super) fn number_fields(&self) -> Vec<NamedField<'_>> {
+        vec![
+            ("usable", "Usable capacity, kWh", &self.usable),
+            ("loss", "Loss, % of plug energy", &self.loss),
+            ("range", "Rated range, km", &self.range),
+            ("test_range", "Constant-speed range, km", &self.test_range),
+            ("test_speed", "at, km/h", &self.test_speed),
+            ("own", "Own consumption, kWh/100 km", &self.own),
+            ("ac_phases", "AC phases", &self.ac_phases),
+            ("ac_power", "AC limit, kW", &self.ac_power),
+        ]
+    }
+
+    /// The bases of distances: word, name, whether chosen.
+    pub(super) fn bases(&self) -> Vec<(&'static str, &'static str, bool)> {
+        let name = |base: DistanceBase| match base {
+            DistanceBase::Rated => "rated range",
+            DistanceBase::ConstantSpeed => "constant-speed test",
+            DistanceBase::Own => "own consumption",
+        };
+        DistanceBase::ALL.into_iter().map(|base| (base_word(base), name(base), base == self.base)).collect()
+    }
+
+    /// The car, or faults beside the fields.
+    pub(super) fn car(&mut self) -> Option<NewCar> {
+        let name = self.name.words(80);
+        let usable = self.usable.required(0.1, 2_000.0, "kWh");
+        let loss = self.loss.required(0.0, 90.0, "%");
+        let range = self.range.number(1.0, 10_000.0, "km");
+        let test_range = self.test_range.number(1.0, 10_000.0, "km");
+        let test_speed = self.test_speed.number(10.0, 300.0, "km/h");
+        let own = self.own.number(1.0, 200.0, "kWh/100 km");
+        let phases = self.ac_phases.number(1.0, 3.0, "phases");
+        let ac_power = self.ac_power.number(0.5, 50.0, "kW");
+        both_or_none(test_range, test_speed, &mut self.test_range, &mut self.test_speed);
+        both_or_none(phases, ac_power, &mut self.ac_phases, &mut self.ac_power);
+        if self.number_fields().iter().any(|field| field.2.fault.is_some()) {
+            return None;
+        }
+        let on_board =
+            phases.zip(ac_power).map(|(n, kw)| OnBoardCharger { phases: n.round() as u32, limit: Power::kw(kw) });
+        Some(NewCar {
+            distances: Distances {
+                rated: range.map(Distance::km),
+                constant_speed: test_range.zip(test_speed).map(|(km, kmh)| (Distance::km(km), Speed::kmh(kmh))),
+                own: own.map(Consumption::kwh_per_100km),
+            },
+            distance_base: self.base,
+            on_board,
+            ..NewCar::new(name?, Energy::kwh(usable?), loss?)
+        })
+    }
+}
+
+/// A fault beside the one of two fields that is missing its fellow's.
+fn both_or_none(one: Option<f64>, other: Option<f64>, one_field: &mut Field, other_field: &mut Field) {
+    let missing = match (one, other) {
+        (Some(_), None) => other_field,
+        (None, Some(_)) => one_field,
+        _ => return,
+    };
+    missing.fault.get_or_insert_with(|| "needed with the number beside it".into());
+}

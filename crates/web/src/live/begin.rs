@@ -1,0 +1,142 @@
+//! Beginning to measure: which car, and what matters of the conditions before the plug goes in.
+
+use askama::Template;
+use axum::extract::{Form, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use jiff::Timestamp;
+use serde::Deserialize;
+use spare_hour_store::{NewLiveCharge, StoredLiveCharge};
+
+use super::events::new_id;
+use crate::App;
+use crate::error::{WebError, page};
+use crate::fields::Field;
+use crate::layout::Frame;
+
+#[derive(Template)]
+#[template(path = "live/start.html")]
+struct StartPage {
+    frame: Frame,
+    cars: Vec<(i32, String)>,
+    open: Vec<StoredLiveCharge>,
+    form: StartForm,
+}
+
+/// The form, as it was filled in.
+#[derive(Clone, Debug, Default)]
+struct StartForm {
+    car: String,
+    name: Field,
+    numbers: Vec<NumberField>,
+    preconditioned: String,
+}
+
+/// A condition that is a number.
+#[derive(Clone, Debug)]
+struct NumberField {
+    /// Its key in a session CSV.
+    key: &'static str,
+    label: &'static str,
+    unit: &'static str,
+    low: f64,
+    high: f64,
+    field: Field,
+}
+
+#[derive(Debug, Default, Deserialize)]
+pub(crate) struct StartFields {
+    #[serde(default)]
+    car: String,
+    #[serde(default)]
+    name: String,
+    #[serde(default)]
+    site_kw: String,
+    #[serde(default)]
+    site_a: String,
+    #[serde(default)]
+    battery_c: String,
+    #[serde(default)]
+    ambient_c: String,
+    #[serde(default)]
+    preconditioned: String,
+}
+
+impl StartForm {
+    fn new(fields: StartFields) -> Self {
+        let number = |key, label, unit, low, high, text: String| NumberField {
+            key,
+            label,
+            unit,
+            low,
+            high,
+            field: Field::new(text),
+        };
+        Self {
+            car: fields.car,
+            name: Field::new(fields.name),
+            numbers: vec![
+                number("site_kw", "Site’s most power, kW", "kW", 0.1, 10_000.0, fields.site_kw),
+                number("site_a", "Site’s most current, A", "A", 0.1, 10_000.0, fields.site_a),
+                number("battery_c", "Pack, °C", "°C", -100.0, 200.0, fields.battery_c),
+                number("ambient_c", "Air, °C", "°C", -100.0, 100.0, fields.ambient_c),
+            ],
+            preconditioned: fields.preconditioned,
+        }
+    }
+
+    /// What was noted, or faults beside the fields.
+    fn conditions(&mut self) -> Option<Vec<(String, String)>> {
+        let mut conditions = Vec::new();
+        for number in &mut self.numbers {
+            if let Some(value) = number.field.number(number.low, number.high, number.unit) {
+                conditions.push((number.key.to_string(), value.to_string()));
+            }
+        }
+        let text: String = self.preconditioned.trim().chars().take(200).collect();
+        if !text.is_empty() {
+            conditions.push(("preconditioned".into(), text));
+        }
+        self.numbers.iter().all(|number| number.field.fault.is_none()).then_some(conditions)
+    }
+}
+
+/// The form that begins a charge.
+pub(crate) async fn start(State(app): State<App>) -> Result<Response, WebError> {
+    let form = StartForm::new(StartFields::default());
+    start_page(&app, form, StatusCode::OK).await
+}
+
+async fn start_page(app: &App, form: StartForm, status: StatusCode) -> Result<Response, WebError> {
+    let (cars, open) = app
+        .run(|store| {
+            let cars = store.cars()?.into_iter().map(|car| (car.id, car.about.name)).collect();
+            Ok((cars, store.open_charges()?))
+        })
+        .await?;
+    let frame = Frame::new(app, "sessions", "Measure a charge");
+    Ok(page(status, &StartPage { frame, cars, open, form }))
+}
+
+/// Begins a charge.
+pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields>) -> Result<Response, WebError> {
+    let mut form = StartForm::new(fields);
+    let Some(conditions) = form.conditions() else {
+        return start_page(&app, form, StatusCode::UNPROCESSABLE_ENTITY).await;
+    };
+    let car: Option<i32> = form.car.parse().ok();
+    let id = app
+        .run(move |store| {
+            let car = car.map(|car| store.car(car)).transpose()?;
+            let said: String = form.name.text.trim().chars().take(80).collect();
+            let usual = || {
+                let name = car.as_ref().map_or("Charge", |car| car.about.name.as_str());
+                format!("{name}, {} UTC", Timestamp::now().strftime("%Y-%m-%d %H:%M"))
+            };
+            let name = if said.is_empty() { usual() } else { said };
+            let new = NewLiveCharge { car: car.as_ref().map(|car| car.id), name, conditions, token: new_id() };
+            Ok(store.begin_charge(&new)?)
+        })
+        .await?;
+    Ok(Redirect::to(&format!("/measure/{id}")).into_response())
+}

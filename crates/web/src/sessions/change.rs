@@ -1,0 +1,188 @@
+//! What a person changes of a session: its name and conditions, readings left out, its curve for a car, parts joined, and
+//! the session gone.
+
+use askama::Template;
+use axum::extract::{Form, Path, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use serde::Deserialize;
+use spare_hour_core::curve_fit::FittedCurve;
+use spare_hour_core::join::join as join_sessions;
+use spare_hour_core::session::Conditions;
+use spare_hour_formats::{condition_pairs, note_condition, write_session_csv};
+use spare_hour_store::{NewCurve, NewSession, Store};
+
+use crate::App;
+use crate::error::{WebError, page};
+use crate::fields::Field;
+use crate::layout::Frame;
+
+/// The conditions that the form asks for by name: key of a session CSV, and label. The rest stands as pairs below.
+const ASKED: [(&str, &str); 19] = [
+    ("car", "Car, as its maker calls it"),
+    ("software", "Its software"),
+    ("usable_kwh", "Usable capacity, kWh"),
+    ("range_km", "Rated range, km"),
+    ("site_kw", "Site’s most power, kW"),
+    ("site_a", "Site’s most current, A"),
+    ("site_v", "Site’s highest voltage, V"),
+    ("shared_cabinet", "Cabinet shared (yes, no)"),
+    ("meter", "Meter read (station, car)"),
+    ("battery_c", "Pack at the start, °C"),
+    ("ambient_c", "Air, °C"),
+    ("preconditioned", "Preconditioned, how"),
+    ("preconditioned_min", "and for how long, min"),
+    ("car_on", "Car on (yes, no)"),
+    ("adapter", "Adapter"),
+    ("handshake_s", "Handshake, s"),
+    ("failed_attempts", "Failed attempts"),
+    ("phases", "Phases, if AC"),
+    ("start", "Start"),
+];
+
+#[derive(Template)]
+#[template(path = "sessions/edit.html")]
+struct EditPage {
+    frame: Frame,
+    id: i32,
+    name: Field,
+    fields: Vec<(&'static str, &'static str, Field)>,
+    /// Everything else, as `key: value` lines.
+    other: Field,
+}
+
+/// The form as it comes: by key.
+pub(crate) type EditFields = std::collections::HashMap<String, String>;
+
+/// The form of what was noted.
+pub(crate) async fn edit(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
+    let about = app.run(move |store| Ok(store.session(id)?.about)).await?;
+    let pairs = condition_pairs(&about.session.conditions);
+    let value = |key: &str| pairs.iter().find(|pair| pair.0 == key).map(|pair| pair.1.clone()).unwrap_or_default();
+    let fields = ASKED.iter().map(|&(key, label)| (key, label, Field::new(value(key)))).collect();
+    let is_other = |pair: &&(String, String)| !ASKED.iter().any(|asked| asked.0 == pair.0);
+    let other: String = pairs.iter().filter(is_other).map(|(key, value)| format!("{key}: {value}\n")).collect();
+    let frame = Frame::new(&app, "sessions", "What was noted");
+    let shown = EditPage { frame, id, name: Field::new(about.name), fields, other: Field::new(other) };
+    Ok(page(StatusCode::OK, &shown))
+}
+
+/// Keeps what was noted.
+pub(crate) async fn change(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<EditFields>,
+) -> Result<Response, WebError> {
+    let typed = |key: &str| form.get(key).cloned().unwrap_or_default();
+    let mut name = Field::new(typed("name"));
+    let mut other = Field::new(typed("other"));
+    let mut conditions = Conditions::default();
+    let mut fields: Vec<(&'static str, &'static str, Field)> = Vec::new();
+    for (key, label) in ASKED {
+        let mut field = Field::new(typed(key));
+        field.fault = note_condition(&mut conditions, key, &field.text).err();
+        fields.push((key, label, field));
+    }
+    let pairs = other
+        .text
+        .lines()
+        .filter(|line| !line.trim().is_empty())
+        .map(|line| line.split_once(':').unwrap_or(("remark", line)));
+    let faults: Vec<String> =
+        pairs.filter_map(|(key, value)| note_condition(&mut conditions, key, value).err()).collect();
+    other.fault = (!faults.is_empty()).then(|| faults.join("; "));
+    let wrong = other.fault.is_some() || fields.iter().any(|field| field.2.fault.is_some());
+    let (Some(words), false) = (name.words(80), wrong) else {
+        let frame = Frame::new(&app, "sessions", "What was noted");
+        return Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &EditPage { frame, id, name, fields, other }));
+    };
+    app.run(move |store| Ok(store.change_session(id, &words, &conditions)?)).await?;
+    Ok(Redirect::to(&format!("/sessions/{id}")).into_response())
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct LeaveOutForm {
+    position: i32,
+    /// Empty takes the reading back in.
+    #[serde(default)]
+    reason: String,
+    #[serde(default)]
+    back: bool,
+}
+
+/// Leaves a reading out, or takes it back in.
+pub(crate) async fn leave_out(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<LeaveOutForm>,
+) -> Result<Redirect, WebError> {
+    let said: String = form.reason.trim().chars().take(200).collect();
+    let reason = if said.is_empty() { "no reason given".to_string() } else { said };
+    let reason = (!form.back).then_some(reason);
+    app.run(move |store| Ok(store.leave_out_reading(id, form.position, reason.as_deref())?)).await?;
+    Ok(Redirect::to(&format!("/sessions/{id}#readings")))
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct CurveForm {
+    car: i32,
+}
+
+/// Makes a session's curve the one that plans use for a car.
+pub(crate) async fn use_curve(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<CurveForm>,
+) -> Result<Redirect, WebError> {
+    app.run(move |store| {
+        let car = store.car(form.car)?;
+        let stored = store.session(id)?;
+        let curve = FittedCurve::new(&stored.about.session, car.about.usable)
+            .map_err(|error| WebError::Refused(error.to_string()))?;
+        store.add_curve_in_use(&NewCurve {
+            session: Some(id),
+            measured: Some(curve.measured),
+            explained: "fitted to this session alone: shape by its powers, height by its clock".into(),
+            ..NewCurve::new(car.id, stored.about.name, curve.power)
+        })?;
+        Ok(store.set_car_of_session(id, car.id)?)
+    })
+    .await?;
+    Ok(Redirect::to(&format!("/sessions/{id}?used={}", form.car)))
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct JoinForm {
+    other: i32,
+}
+
+/// Joins a session with another part of the same charge into a new session; both parts stay.
+pub(crate) async fn join(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<JoinForm>,
+) -> Result<Redirect, WebError> {
+    let joined = app.run(move |store| joined(store, id, form.other)).await?;
+    Ok(Redirect::to(&format!("/sessions/{joined}")))
+}
+
+fn joined(store: &Store, id: i32, other: i32) -> Result<i32, WebError> {
+    let (one, other) = (store.session(id)?.about, store.session(other)?.about);
+    let joined = join_sessions(&one.session, &other.session)
+        .map_err(|error| WebError::Refused(format!("These two cannot be joined: {error}. Nothing was changed.")))?;
+    let name: String = format!("{} + {}", one.name, other.name).chars().take(80).collect();
+    let new = NewSession {
+        car: one.car.or(other.car),
+        name,
+        source_name: format!("joined from “{}” and “{}”", one.name, other.name),
+        source_text: write_session_csv(&joined.session),
+        session: joined.session,
+    };
+    Ok(store.add_session(&new)?)
+}
+
+/// Removes a session. Curves that were made of it stay.
+pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
+    app.run(move |store| Ok(store.remove_session(id)?)).await?;
+    Ok(Redirect::to("/sessions?removed=true"))
+}

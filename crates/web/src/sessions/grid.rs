@@ -1,0 +1,147 @@
+//! The start × end grid that people keep in the car: what each round start and end costs, and one cell that explains itself.
+
+use askama::Template;
+use axum::extract::{Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::Response;
+use serde::Deserialize;
+use spare_hour_core::analysis::{Analysis, Window};
+use spare_hour_core::quantity::{Distance, Energy, Soc};
+use spare_hour_formats::clock;
+
+use super::{Loaded, or_dash, parse_base};
+use crate::App;
+use crate::error::{WebError, page};
+use crate::layout::Frame;
+
+#[derive(Template)]
+#[template(path = "sessions/grid.html")]
+struct GridPage {
+    frame: Frame,
+    id: i32,
+    name: String,
+    ends: Vec<u32>,
+    rows: Vec<(u32, Vec<Option<Cell>>)>,
+    chosen: Option<String>,
+    base: Option<String>,
+    bases: Vec<(&'static str, String, bool)>,
+    conditions: String,
+}
+
+/// What one start and end cost.
+struct Cell {
+    /// As in addresses: `10-80`.
+    key: String,
+    told: String,
+    minutes: String,
+    points: String,
+    distance: String,
+    average: String,
+    energy: String,
+    is_chosen: bool,
+}
+
+/// What an address asks of the grid.
+#[derive(Debug, Default, Deserialize)]
+pub(crate) struct Ask {
+    cell: Option<String>,
+    base: Option<String>,
+}
+
+/// The grid of a session.
+pub(crate) async fn show(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let frame = Frame::new(&app, "sessions", "Grid");
+    let shown = app
+        .run(move |store| {
+            let loaded = Loaded::new(store, id)?;
+            let report = loaded.report(parse_base(ask.base.as_deref()));
+            let report = report.map_err(|error| WebError::Refused(error.to_string()))?;
+            let used = report.analysis.basis().base;
+            let cell = ask.cell.as_deref();
+            Ok(GridPage {
+                frame,
+                id,
+                name: loaded.stored.about.name.clone(),
+                ends: tens(10, 100).collect(),
+                rows: tens(0, 90).map(|start| (start, row(&report.analysis, start, cell))).collect(),
+                chosen: cell.and_then(|cell| explained(&report.analysis, cell)),
+                base: report.analysis.basis().range.map(|_| loaded.base_name(used)),
+                bases: loaded.bases(used),
+                conditions: conditions(&loaded),
+            })
+        })
+        .await?;
+    Ok(page(StatusCode::OK, &shown))
+}
+
+fn tens(from: u32, to: u32) -> impl Iterator<Item = u32> {
+    (from..=to).step_by(10)
+}
+
+fn row(analysis: &Analysis, start: u32, chosen: Option<&str>) -> Vec<Option<Cell>> {
+    let cell = |end: u32| {
+        let window = analysis.window(Soc::percent(f64::from(start)), Soc::percent(f64::from(end)))?;
+        Some(Cell::new(&window, chosen))
+    };
+    tens(10, 100).map(cell).collect()
+}
+
+impl Cell {
+    fn new(window: &Window, chosen: Option<&str>) -> Self {
+        let (from, to) = (window.from.get(), window.to.get());
+        let key = format!("{from:.0}-{to:.0}");
+        Self {
+            told: format!("{from:.0} to {to:.0} %"),
+            minutes: clock(window.minutes),
+            points: format!("{:.0} pt", to - from),
+            distance: window.added.map(|added| format!("{:.0} km", added.get())).unwrap_or_default(),
+            average: format!("{:.0} kW", window.average.get()),
+            energy: window.plug.map(|plug| format!("{:.1} kWh", plug.get())).unwrap_or_default(),
+            is_chosen: chosen == Some(key.as_str()),
+            key,
+        }
+    }
+}
+
+/// A chosen cell in a sentence.
+fn explained(analysis: &Analysis, cell: &str) -> Option<String> {
+    let (from, to) = cell.split_once('-')?;
+    let soc = |text: &str| text.parse::<f64>().ok().filter(|soc| (0.0..=100.0).contains(soc)).map(Soc::percent);
+    let window = analysis.window(soc(from)?, soc(to)?)?;
+    let error = analysis.window_error(window.from, window.to)?;
+    let added = window.added.map(Distance::get);
+    let pace =
+        added.map(|km| format!(", {} km added, {:.1} km a minute", or_dash(added, 0), km / window.minutes.get()));
+    let plug = window.plug.map(|plug| format!(", {:.1} kWh from the plug", plug.get()));
+    let stored = analysis.basis().usable * ((window.to - window.from).get() / 100.0);
+    Some(format!(
+        "From {:.0} to {:.0} %: {} min (±{:.0} s), {:.1} kWh stored at {:.0} kW on average ({:.2} C){}{}.",
+        window.from.get(),
+        window.to.get(),
+        clock(window.minutes),
+        60.0 * error.get(),
+        Energy::get(stored),
+        window.average.get(),
+        window.c_rate,
+        plug.unwrap_or_default(),
+        pace.unwrap_or_default(),
+    ))
+}
+
+/// What the card has to say beside its numbers: they hold for these conditions only.
+fn conditions(loaded: &Loaded) -> String {
+    let session = loaded.session();
+    let noted = &session.conditions;
+    let parts = [
+        session.battery_at_start().map(|battery| format!("pack {:.0} °C at the start", battery.get())),
+        noted.ambient.map(|ambient| format!("air {:.0} °C", ambient.get())),
+        noted.site_power.map(|power| format!("site of {:.0} kW", power.get())),
+        noted.software.as_ref().map(|software| format!("software {software}")),
+    ];
+    let known: Vec<String> = parts.into_iter().flatten().collect();
+    if known.is_empty() { "Conditions were not noted.".into() } else { format!("Measured with {}.", known.join(", ")) }
+}
