@@ -59,7 +59,7 @@ test("a file with a car of one's own", async ({ page }) => {
   await page.getByText("What it was made from: mine.csv").click();
   await expect(page.locator("pre")).toContainText("0:00;12;120,5");
   await page.goto("/cars");
-  await expect(page.getByRole("heading", { name: "Tern" })).toBeVisible();
+  await expect(page.getByRole("link", { name: "Tern" })).toBeVisible();
 });
 
 test("back and forward go through what was swapped", async ({ page }) => {
@@ -93,17 +93,123 @@ test("a window of one's own and the bricks by keyboard", async ({ page }) => {
 
 test("a car is changed and another of its curves is used", async ({ page }) => {
   await page.goto("/cars");
+  await page.getByRole("link", { name: "Avel 74" }).click();
   await page.getByRole("button", { name: "use Avel 74, cold, −7 °C" }).click();
   await expect(page.getByRole("row", { name: /cold/ })).toContainText("plans use this");
-  const card = page.getByRole("region", { name: "Brae 58" });
-  await card.getByLabel("Usable capacity, kWh").fill("none");
-  await card.getByRole("button", { name: "Keep" }).click();
-  await expect(page.getByRole("region", { name: "Brae 58" })).toContainText("expected 0.1 to 2000 kWh");
-  await page.getByRole("region", { name: "Brae 58" }).getByLabel("Usable capacity, kWh").fill("57");
-  await page.getByRole("region", { name: "Brae 58" }).getByRole("button", { name: "Keep" }).click();
+  await page.goto("/cars/2");
+  await page.getByLabel("Usable capacity, kWh").fill("none");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.locator("#usable-fault")).toContainText("expected 0.1 to 2000 kWh");
+  await expect(page.getByLabel("Usable capacity, kWh")).toHaveValue("none");
+  await page.getByLabel("Usable capacity, kWh").fill("57");
+  await page.getByLabel("Constant-speed range, km").fill("300");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.locator("#test_speed-fault")).toContainText("needed with the number beside it");
+  await page.getByLabel("at, km/h").fill("120");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
   await expect(page.getByText("Kept.")).toBeVisible();
   await page.reload();
-  await expect(page.getByRole("region", { name: "Brae 58" }).getByLabel("Usable capacity, kWh")).toHaveValue("57");
+  await expect(page.getByLabel("Usable capacity, kWh")).toHaveValue("57");
+});
+
+test("sessions combine, and points of a curve are moved by hand", async ({ page }) => {
+  await page.goto("/cars/1");
+  await page.getByRole("button", { name: "Keep it and plan with it, warm, from a low start" }).click();
+  const combined = page.getByRole("row", { name: /Combined, warm, from a low start/ });
+  await expect(combined).toContainText("plans use this");
+  await combined.getByRole("link", { name: /^points of/ }).click();
+  await page.getByLabel("kW at 30 %").fill("140");
+  await page.getByLabel("Name of the new version").fill("As I saw it");
+  await page.getByRole("button", { name: "Keep the moved points" }).click();
+  await expect(page.getByRole("row", { name: /As I saw it/ })).toContainText("(1 by hand)");
+});
+
+test("a window is dragged on the chart", async ({ page }) => {
+  await page.goto("/sessions/1");
+  const chart = page.locator("[data-drag-window]");
+  await chart.scrollIntoViewIfNeeded();
+  const box = await chart.boundingBox();
+  const at = (soc) => box.x + ((46 + (514 * soc) / 100) / 600) * box.width;
+  await page.mouse.move(at(20), box.y + 100);
+  await page.mouse.down();
+  await page.mouse.move(at(60), box.y + 120, { steps: 4 });
+  await page.mouse.up();
+  await expect(page.getByRole("row", { name: /^20–60 % yours/ })).toBeVisible();
+});
+
+test("a reading is left out with a reason, and brought back", async ({ page }) => {
+  await page.goto("/sessions/2#readings");
+  await page.getByLabel("why the reading at 4:36 is left out").fill("glare");
+  await page.getByRole("button", { name: "leave out the reading at 4:36" }).click();
+  const told = page.getByRole("listitem").filter({ hasText: "1 reading is left out by hand" });
+  await expect(told).toBeVisible();
+  await expect(page.getByText("left out: glare")).toBeVisible();
+  await page.getByRole("button", { name: "take back in, reading at 4:36" }).click();
+  await expect(told).toHaveCount(0);
+});
+
+test("the grid explains a cell, by the own consumption too", async ({ page }) => {
+  await page.goto("/sessions/1");
+  await page.getByRole("link", { name: "Start × end grid" }).click();
+  await page.getByRole("link", { name: /10 to 80 %/ }).click();
+  await expect(page.getByRole("status").last()).toContainText(/From 10 to 80 %: 28:35 min \(±\d+ s\), 51.8 kWh stored/);
+  await page.getByLabel("Distance by").selectOption("own");
+  await page.getByRole("button", { name: "Show" }).click();
+  await expect(page.getByText("Distance: own 18.4 kWh/100 km.")).toBeVisible();
+});
+
+test("ticked sessions are compared", async ({ page }) => {
+  await page.goto("/sessions");
+  await page.getByLabel("compare Avel 74, warm, full").check();
+  await page.getByLabel("compare Avel 74, cold, −7 °C").check();
+  await page.getByRole("button", { name: "Compare those ticked" }).click();
+  await expect(page.getByText("this compares cold with warm")).toBeVisible();
+  await page.getByLabel("From, %").fill("10");
+  await page.getByLabel("to, %").fill("80");
+  await page.getByLabel("Held against").selectOption({ label: "Avel 74, warm, full" });
+  await page.getByRole("button", { name: "Compare", exact: true }).click();
+  await expect(page.getByRole("row", { name: /^B/ })).toContainText(/\+9\.\d min, \+3\d %/);
+  await accessible(page);
+});
+
+test("forty lines are typed without a mouse, each as it is understood", async ({ page }) => {
+  await page.goto("/sessions/new");
+  const box = page.getByLabel("Lines, as read off the screen");
+  for (let tabs = 0; tabs < 30 && !(await box.evaluate((field) => field === document.activeElement)); tabs++) await page.keyboard.press("Tab");
+  const line = (index) => (index % 2 ? `:${30 + (index % 3)} ${10 + index} ${150 - index}` : `${index / 2}:00 ${10 + index} ${150 - index},5`);
+  await page.keyboard.type(Array.from({ length: 39 }, (_, index) => line(index)).join("\n"));
+  await page.keyboard.type("\n19:7x 49");
+  await expect(page.locator("#understood")).toContainText("39 readings understood, 1 line not");
+  await expect(page.locator("#understood")).toContainText("no time");
+  for (let back = 0; back < 8; back++) await page.keyboard.press("Backspace");
+  await page.keyboard.type("19:30 49 100");
+  await expect(page.locator("#understood")).toContainText("40 readings understood");
+  await expect(page.locator("#understood")).toContainText("18:31 · 47 % · 113 kW");
+  const chosen = () => page.evaluate(() => document.activeElement?.id || document.activeElement?.textContent);
+  while ((await chosen()) !== "car") await page.keyboard.press("Tab");
+  await page.keyboard.type("Avel");
+  while ((await chosen()) !== "Read it") await page.keyboard.press("Tab");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("10 % to 49 % in 19:30 min")).toBeVisible();
+});
+
+test("a spreadsheet with names of its own is matched once", async ({ page }) => {
+  const sheet = (soc) => Buffer.from(`Zeit;Stand;Leistung\n0:00;${soc};120\n2:30;${soc + 10};150\n5:00;${soc + 20};155\n`);
+  const bring = async (soc) => {
+    await page.goto("/sessions/new?car=1");
+    await page.getByLabel("or a file").setInputFiles({ name: "theirs.csv", mimeType: "text/csv", buffer: sheet(soc) });
+    await page.getByRole("button", { name: "Read it", exact: true }).click();
+  };
+  await bring(10);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Which column is what");
+  await accessible(page);
+  await page.getByLabel("Zeit is").selectOption("elapsed");
+  await page.getByLabel("Stand is").selectOption("soc");
+  await page.getByLabel("Leistung is").selectOption("power_kw");
+  await page.getByRole("button", { name: "Read it like this" }).click();
+  await expect(page.getByText("10 % to 30 % in 5:00 min")).toBeVisible();
+  await bring(20);
+  await expect(page.getByText("20 % to 40 % in 5:00 min")).toBeVisible();
 });
 
 test("what a page shows is never run", async ({ page }) => {

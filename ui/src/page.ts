@@ -71,6 +71,10 @@ async function swap(response: Response, remember: boolean): Promise<void> {
     say(`The server answered with ${response.status}; nothing was changed.`);
     return;
   }
+  for (const part of old.querySelectorAll<HTMLDetailsElement>("details[id][open]")) {
+    const same = main.querySelector(`#${part.id}`);
+    if (same instanceof HTMLDetailsElement) same.open = true;
+  }
   old.replaceWith(main);
   document.title = next.title;
   if (remember && response.url !== location.href) history.pushState(null, "", response.url);

@@ -20,6 +20,7 @@ fn run(spec: &str) {
         .args(["playwright", "test", spec, "--output"])
         .arg(output.path())
         .env("SPARE_HOUR_URL", &server.url)
+        .env("SPARE_HOUR_BIN", env!("CARGO_BIN_EXE_spare-hour"))
         .current_dir(directory)
         .status()
         .unwrap();
@@ -34,6 +35,11 @@ fn trips_are_planned_as_a_person_would() {
 #[test]
 fn charges_are_brought_as_a_person_would() {
     run("session.spec.mjs");
+}
+
+#[test]
+fn charges_are_measured_as_a_person_would() {
+    run("measure.spec.mjs");
 }
 
 #[test]

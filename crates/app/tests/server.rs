@@ -86,7 +86,7 @@ fn a_charge_is_kept_with_what_it_was_made_from_and_survives_kill() {
     assert_eq!(analysis["minutes"], 16.0);
     assert_eq!(server.post("/sessions/1/curve", &[("car", "1")]).0, 303);
     assert_eq!(server.post("/sessions/1/curve", &[("car", "7")]).0, 404);
-    assert!(server.get("/cars").1.contains("plans use this"));
+    assert!(server.get("/cars/1").1.contains("plans use this"));
 }
 
 #[test]

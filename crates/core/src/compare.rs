@@ -175,7 +175,9 @@ fn row(run: &Run, comparison: &Comparison) -> Row {
     let from = comparison.window.map(|window| window.0);
     let after = |points: Option<Soc>| {
         let (from, points) = (from?, points?);
-        Some(analysis.timeline.minute_at(from + points)? - analysis.timeline.minute_at(from)?)
+        // What every session adds, one adds with its very last reading; a rounding error must not reach beyond it.
+        let to = (from + points).get().min(analysis.timeline.end_soc().get().max((from + points).get() - 1e-6));
+        Some(analysis.timeline.minute_at(Soc::percent(to))? - analysis.timeline.minute_at(from)?)
     };
     let points_of_energy = comparison.energy.map(|energy| Soc::percent(100.0 * (energy / usable(run))));
     let range = analysis.basis().range;

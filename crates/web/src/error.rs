@@ -21,6 +21,8 @@ pub(crate) enum WebError {
     OtherHost,
     #[error("{0}")]
     Refused(String),
+    #[error("{0}")]
+    Needed(String),
     #[error("Something went wrong here, and nothing was changed. The server's log says more.")]
     Failed,
 }
@@ -31,6 +33,7 @@ impl WebError {
             Self::NotFound | Self::Missing(_) => StatusCode::NOT_FOUND,
             Self::CrossSite | Self::OtherHost => StatusCode::FORBIDDEN,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::Needed(_) => StatusCode::CONFLICT,
             Self::Failed => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
@@ -40,6 +43,7 @@ impl From<StoreError> for WebError {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::NotFound { .. } => Self::Missing(format!("{}.", capital(&error.to_string()))),
+            StoreError::Needed { .. } => Self::Needed(format!("{}.", capital(&error.to_string()))),
             other => {
                 tracing::error!("{other}");
                 Self::Failed

@@ -60,21 +60,46 @@ impl Server {
         (response.status().as_u16(), response.body_mut().read_to_string().unwrap())
     }
 
+    /// The status and bytes of a GET.
+    pub fn get_bytes(&self, path: &str) -> (u16, String, Vec<u8>) {
+        let mut response = agent().get(format!("{}{path}", self.url)).call().unwrap();
+        let kind = response.headers().get("content-type").map(|kind| kind.to_str().unwrap().to_string());
+        (response.status().as_u16(), kind.unwrap_or_default(), response.body_mut().read_to_vec().unwrap())
+    }
+
+    /// The status and body of a POST of lines.
+    pub fn post_lines(&self, path: &str, lines: &str) -> (u16, String) {
+        let mut response = agent().post(format!("{}{path}", self.url)).send(lines).unwrap();
+        (response.status().as_u16(), response.body_mut().read_to_string().unwrap())
+    }
+
     /// The status, `Location` and body of a POST of a form with files, redirects not followed.
     pub fn upload(&self, path: &str, parts: &[(&str, &str)], file: Option<(&str, &str)>) -> (u16, String, String) {
-        let mut body = String::new();
+        self.upload_bytes(path, parts, file.map(|(name, text)| (name, text.as_bytes())))
+    }
+
+    /// Like [`Server::upload`], with a file that need not be text.
+    pub fn upload_bytes(
+        &self,
+        path: &str,
+        parts: &[(&str, &str)],
+        file: Option<(&str, &[u8])>,
+    ) -> (u16, String, String) {
+        let mut body = Vec::new();
         for (name, text) in parts {
-            body.push_str(&format!("--x\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{text}\r\n"));
+            let part = format!("--x\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{text}\r\n");
+            body.extend_from_slice(part.as_bytes());
         }
-        if let Some((name, text)) = file {
-            body.push_str(&format!(
-                "--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n{text}\r\n"
-            ));
+        if let Some((name, bytes)) = file {
+            let head = format!("--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n");
+            body.extend_from_slice(head.as_bytes());
+            body.extend_from_slice(bytes);
+            body.extend_from_slice(b"\r\n");
         }
-        body.push_str("--x--\r\n");
+        body.extend_from_slice(b"--x--\r\n");
         let request =
             agent().post(format!("{}{path}", self.url)).header("content-type", "multipart/form-data; boundary=x");
-        let mut response = request.send(&body).unwrap();
+        let mut response = request.send(&body[..]).unwrap();
         let location = response.headers().get("location").map(|l| l.to_str().unwrap().to_string()).unwrap_or_default();
         (response.status().as_u16(), location, response.body_mut().read_to_string().unwrap())
     }
