@@ -87,6 +87,42 @@ test.describe("by thumb, on a phone, at night", () => {
   });
 });
 
+/** Numbers that look random and are the same in every run. */
+function dice(seed) {
+  let state = seed;
+  return (most) => ((state = (1103515245 * state + 12345) % 2147483648), state % most);
+}
+
+test("the page and the server make the same of the same events", async ({ page, request }) => {
+  for (const seed of [3, 14, 159]) {
+    const roll = dice(seed);
+    const begun = await request.post("/measure", { form: { car: "1" } });
+    const address = new URL(begun.url()).pathname;
+    const [lines, start] = [[], 1_790_000_000_000];
+    for (let index = 0; index < 60; index++) {
+      const what = ["reading", "reading", "reading", "change", "undo", "pause", "resume", "refused"][roll(8)];
+      const line = { id: `e${index}`, at: start + 7_000 * index + roll(6_000), what };
+      if (what === "reading") Object.assign(line, { soc: Math.min(100, 5 + index), power_kw: 40 + roll(100) });
+      if (what === "change" || what === "undo") line.of = `e${roll(index + 1)}`;
+      if (what === "change") Object.assign(line, { soc: Math.min(100, 5 + index), energy_kwh: roll(40) });
+      lines.push(line);
+    }
+    lines.push({ id: "c", at: start + 3_000, what: "current" }, { id: "z", at: start + 500_000, what: "ended" });
+    lines.sort((a, b) => roll(3) - 1 || a.at - b.at);
+    await request.post(`${address}/events`, { data: lines.map((line) => JSON.stringify(line)).join("\n"), headers: { "content-type": "text/plain" } });
+    await page.goto(address);
+    await expect(page.getByRole("listitem").first()).toBeVisible();
+    const shown = await page.getByRole("listitem").evaluateAll((rows) => rows.map((row) => [...row.querySelectorAll("span, strong")].slice(0, 2).map((cell) => cell.textContent)));
+    await page.getByRole("button", { name: "Read what it says" }).click();
+    await expect(page).toHaveURL(/\/sessions\/\d+$/);
+    const csv = await (await request.get(`${page.url()}/session.csv`)).text();
+    const clock = (text) => (text.includes(":") ? text : `${Math.floor(text / 60)}:${String(Math.floor(text % 60)).padStart(2, "0")}`);
+    const kept = csv.split("\n").filter((row) => /^[\d:.]+,\d/.test(row)).map((row) => row.split(",")).map(([at, soc]) => [clock(at), `${soc} %`]);
+    expect(kept.length).toBeGreaterThan(8);
+    expect(shown.reverse()).toEqual(kept);
+  }
+});
+
 /** Starts a server of this test's own, on a port that it can be started on again. */
 async function start(data, port) {
   const server = spawn(process.env.SPARE_HOUR_BIN, ["demo", "--data", data, "--port", String(port)]);

@@ -68,3 +68,23 @@ COMMON = [("car", "Avel 74"), ("software", "4.2"), ("usable_kwh", 74), ("range_k
 write("avel-warm-full.csv", COMMON + [("preconditioned", "20 min"), ("start", "plug-in to current 19 s")], charge(4, 100, 31, 17))
 write("avel-cold.csv", COMMON + [("preconditioned", "no, 40 min of town driving"), ("start", "second attempt, 34 s")], charge(9, 80, 5, -7))
 write("avel-from-40.csv", COMMON + [("preconditioned", "20 min"), ("start", "plug-in to current 16 s")], charge(40, 90, 34, 22))
+
+
+def charge_ac(start, hours, phases, volts_each, amps):
+    """A night at a post: one reading every quarter of an hour."""
+    soc, kwh = start + 0.2, 0.0
+    kw = phases * volts_each * amps / 1000
+    for quarter in range(4 * hours + 1):
+        yield 900 * quarter, math.floor(soc), round(kw, 1), round(kwh, 1), volts_each, amps
+        soc += kw / 4 * 0.91 / 58 * 100
+        kwh += kw / 4
+
+
+def write_ac(name, head, rows):
+    lines = [f"# {key}: {value}" for key, value in head] + ["elapsed,soc,power_kw,energy_kwh,voltage_v,current_a"]
+    lines += [",".join([clock(row[0])] + [str(value) for value in row[1:]]) for row in rows]
+    (pathlib.Path(__file__).parent / name).write_text("\n".join(lines) + "\n")
+
+
+BRAE = [("car", "Brae 58"), ("usable_kwh", 58), ("range_km", 385), ("meter", "station"), ("site_kw", 22), ("phases", 1)]
+write_ac("brae-ac.csv", BRAE + [("start", "hotel post, three phases of 32 A; the car takes one")], charge_ac(31, 5, 1, 230, 32))

@@ -23,6 +23,9 @@ const SESSIONS: [(&str, &str, &str); 3] = [
     ("Avel 74, cold, −7 °C", "avel-cold.csv", include_str!("../demo/avel-cold.csv")),
     ("Avel 74, warm, from 40 %", "avel-from-40.csv", include_str!("../demo/avel-from-40.csv")),
 ];
+/// A night of the second car at a post: name, file name and text.
+const NIGHT: (&str, &str, &str) =
+    ("Brae 58, a night at a 22 kW post", "brae-ac.csv", include_str!("../demo/brae-ac.csv"));
 /// The second car: a lower peak that it holds for long. Power into the battery, kW over SoC.
 const BRAE_CURVE: [(f64, f64); 7] =
     [(0.0, 70.0), (5.0, 108.0), (60.0, 112.0), (75.0, 96.0), (85.0, 60.0), (95.0, 22.0), (100.0, 3.0)];
@@ -97,11 +100,9 @@ fn fill(store: &Store) -> anyhow::Result<()> {
 }
 
 fn add_session(store: &Store, car: i32, usable: Energy, [name, file, text]: [&str; 3]) -> anyhow::Result<i32> {
-    let session = read_session(text).map_err(|errors| anyhow::anyhow!("{file}: {errors:?}"))?;
-    let curve = FittedCurve::new(&session, usable)?;
-    let (name, source_name, source_text) = (name.to_string(), file.to_string(), text.to_string());
-    let id =
-        store.add_session(&NewSession { car: Some(car), name: name.clone(), source_name, source_text, session })?;
+    let new = new_session(car, [name, file, text])?;
+    let curve = FittedCurve::new(&new.session, usable)?;
+    let id = store.add_session(&new)?;
     let new = NewCurve {
         session: Some(id),
         measured: Some(curve.measured),
@@ -109,6 +110,12 @@ fn add_session(store: &Store, car: i32, usable: Energy, [name, file, text]: [&st
         ..NewCurve::new(car, name, curve.power)
     };
     Ok(store.add_curve(&new)?)
+}
+
+fn new_session(car: i32, [name, file, text]: [&str; 3]) -> anyhow::Result<NewSession> {
+    let session = read_session(text).map_err(|errors| anyhow::anyhow!("{file}: {errors:?}"))?;
+    let (name, source_name, source_text) = (name.into(), file.into(), text.into());
+    Ok(NewSession { car: Some(car), name, source_name, source_text, session })
 }
 
 fn add_brae(store: &Store) -> anyhow::Result<()> {
@@ -120,6 +127,7 @@ fn add_brae(store: &Store) -> anyhow::Result<()> {
     })?;
     let curve = NewCurve::new(brae, "typed from a magazine’s table", Profile::new(BRAE_CURVE.to_vec())?);
     store.add_curve_in_use(&NewCurve { explained: "typed from a table, not measured".into(), ..curve })?;
+    store.add_session(&new_session(brae, [NIGHT.0, NIGHT.1, NIGHT.2])?)?;
     Ok(())
 }
 

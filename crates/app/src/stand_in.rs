@@ -83,7 +83,7 @@ impl Play {
             Some(path) => {
                 let session = read_session_csv(&read_file(path)?)
                     .map_err(|error| Failure::Input(format!("{}: {error}", path.display())))?;
-                Played::Session(session)
+                Played::Session(Box::new(session))
             }
             None => Played::Car(Box::new(car(invented(self.kind), Soc::percent(12.0), Power::kw(300.0), self.kind))),
         };

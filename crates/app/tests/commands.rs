@@ -5,6 +5,8 @@
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
+mod support;
+
 use serde_json::Value;
 
 fn run(arguments: &[&str]) -> Output {
@@ -211,6 +213,50 @@ fn what_is_printed_keeps_to_the_published_schemas() {
     for session in ["docs/formats/session.example.csv", "crates/app/demo/avel-cold.csv"] {
         valid("analysis", &json(&run(&["analyse", &repository(session), "--usable-kwh", "74", "--json"])));
     }
+    let server = support::Server::start("demo");
+    for id in 1..=4 {
+        valid("session", &serde_json::from_str(&server.get(&format!("/sessions/{id}/session.json")).1).unwrap());
+        valid("analysis", &serde_json::from_str(&server.get(&format!("/sessions/{id}/analysis.json")).1).unwrap());
+    }
+    for line in std::fs::read_to_string(repository("docs/formats/events.md")).unwrap().lines() {
+        if line.starts_with("{\"id\"") {
+            valid("event", &serde_json::from_str(line).unwrap());
+        }
+    }
+    assert!(!schema("event").is_valid(&serde_json::json!({"what": "reading", "soc": 140})));
     // A schema that lets everything through would be worthless.
     assert!(!schema("trip").is_valid(&serde_json::json!({"format": "spare-hour/trip", "version": 2})));
+}
+
+#[test]
+fn an_analysis_names_its_base_and_tells_all_of_the_curve() {
+    let session = repository("crates/app/demo/avel-warm-full.csv");
+    let ask = |more: &[&str]| {
+        let arguments = [&["analyse", session.as_str(), "--usable-kwh", "74", "--loss-percent", "9"], more].concat();
+        run(&arguments)
+    };
+    let rated = json(&ask(&["--json"]));
+    assert_eq!(rated["distance_base"], "rated");
+    let own = json(&ask(&["--json", "--own-kwh-per-100km", "18.5", "--distance", "own"]));
+    // By hand: 74 kWh at 18.5 kWh/100 km are 400 km, so 10 points are 40 km.
+    let window = |analysis: &Value| {
+        let windows = analysis["windows"].as_array().unwrap();
+        windows.iter().find(|w| w["from"] == 20.0 && w["to"] == 30.0).unwrap()["added_km"].as_f64().unwrap()
+    };
+    assert_eq!((own["distance_base"].as_str(), window(&own)), (Some("own"), 40.0));
+    let test = json(&ask(&["--json", "--test-range-km", "350", "--test-kmh", "120", "--distance", "constant-speed"]));
+    assert_eq!((test["distance_base"].as_str(), window(&test)), (Some("constant-speed"), 35.0));
+    let band = rated["curve_band"].as_array().unwrap();
+    assert!(band.len() > 90 && band.iter().all(|point| point["low_kw"].as_f64() <= point["high_kw"].as_f64()));
+    assert_eq!(rated["thirds"].as_array().unwrap().len(), 3);
+    assert_eq!(rated["usable_capacity"]["method"], "station-less-loss");
+    let capacity = rated["usable_capacity"]["kwh"].as_f64().unwrap();
+    assert!((capacity - 74.0).abs() < rated["usable_capacity"]["plus_minus_kwh"].as_f64().unwrap(), "{capacity}");
+    let told = String::from_utf8(ask(&[]).stdout).unwrap();
+    for part in
+        ["Distances: rated range", "from\\to", "longest flat part", "usable capacity:", "curve at  50 %", "! balancing"]
+    {
+        assert!(told.contains(part), "{part} is missing in\n{told}");
+    }
+    assert_eq!(ask(&["--test-range-km", "350"]).status.code(), Some(1));
 }

@@ -105,8 +105,8 @@ fn the_stand_in_command_plays_a_session_that_is_then_read() {
     let analysis = |id: u32| -> serde_json::Value {
         serde_json::from_str(&server.get(&format!("/sessions/{id}/analysis.json")).1).unwrap()
     };
-    assert_eq!(analysis(4)["windows"], analysis(3)["windows"]);
-    assert!(server.get("/sessions/4/source").1.contains("\"what\":\"current\""));
+    assert_eq!(analysis(5)["windows"], analysis(3)["windows"]);
+    assert!(server.get("/sessions/5/source").1.contains("\"what\":\"current\""));
     // The charge is over: it takes no more, and its page leads to the session.
     assert_eq!(server.post_lines(&meter, "{\"what\":\"pause\"}").0, 404);
     assert_eq!(server.get(&address).0, 303);
@@ -216,7 +216,7 @@ fn two_parts_become_one_session() {
     let (first, second, apart) = (part(10, 60), part(50, 90), part(95, 99));
     let number = |location: &str| location.rsplit('/').next().unwrap().to_string();
     assert_eq!(server.post(&format!("{first}/join"), &[("other", &number(&second))]).0, 303);
-    let page = server.get("/sessions/7").1;
+    let page = server.get("/sessions/8").1;
     assert!(page.contains("10 % to 80 % in 35:00 min"), "{page}");
     assert!(page.contains("joined at 60 %; from 50 to 60 % the first part took 5.0 min, the second 5.0 min"));
     let (status, body) = server.post(&format!("{first}/join"), &[("other", &number(&apart))]);

@@ -110,14 +110,13 @@ impl LiveCharge {
         let undone: HashSet<&str> = events.iter().filter_map(|event| undone_by(&event.what)).collect();
         let mut changes: HashMap<&str, (i64, &Readout)> = HashMap::new();
         let mut counted: Vec<&Event> = events.iter().filter(|event| !undone.contains(event.id.as_str())).collect();
-        counted.sort_by(|a, b| a.at_ms.cmp(&b.at_ms));
+        counted.sort_by_key(|event| event.at_ms);
         for event in &counted {
             if let What::Change { of, to } = &event.what {
                 changes.insert(of, (event.at_ms, to));
             }
         }
-        let mut charge = Self::default();
-        charge.current_on = began(&counted);
+        let mut charge = Self { current_on: began(&counted), ..Self::default() };
         for event in counted {
             charge.take(event, changes.get(event.id.as_str()).map(|change| change.1));
         }

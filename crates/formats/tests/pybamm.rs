@@ -1,4 +1,4 @@
-//! Charges of a physical cell model (PyBaMM, Chen et al. 2020), read back. reference/make_pybamm.py made them and says how.
+//! Charges of a physical cell model (PyBaMM, Chen et al. 2020), read back. `make_pybamm.py` made them and says how.
 
 #![allow(missing_docs, clippy::unwrap_used)]
 

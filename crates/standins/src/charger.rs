@@ -28,7 +28,7 @@ pub enum Played {
     /// A car at a stall.
     Car(Box<CarAtStall>),
     /// A session as it was measured.
-    Session(Session),
+    Session(Box<Session>),
 }
 
 /// A car at a stall.

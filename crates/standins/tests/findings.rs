@@ -65,7 +65,8 @@ fn a_clean_charge_has_no_finding_but_its_limit() {
     assert_eq!(codes(&Charger::of_car(car(vehicle(None), 32.0))), ["ended-by-limit"]);
     let (mut session, _) = measured(&Charger::of_car(car(vehicle(None), 32.0)));
     session.readings.pop();
-    let again = Charger { played: Played::Session(session), every: 10, misbehaviour: Misbehaviour::default() };
+    let again =
+        Charger { played: Played::Session(Box::new(session)), every: 10, misbehaviour: Misbehaviour::default() };
     assert!(codes(&again).is_empty(), "{:?}", codes(&again));
 }
 

@@ -33,6 +33,8 @@ enum Next {
     Begin,
     /// The trip's car has no curve, or its curve was never measured.
     BringCharge { car: i32 },
+    /// A charge is being measured.
+    GoOn { id: i32, name: String },
     /// The last session of the trip's car has not become a curve yet.
     UseSession { id: i32, name: String },
     /// All is there: look at what a cold day does.
@@ -49,16 +51,18 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
 
 fn gather(store: &Store) -> Result<(Option<TripAtHand>, Option<SessionLine>, Next), WebError> {
     let session = store.sessions()?.into_iter().next();
+    let under_way = store.open_charges()?.into_iter().next();
+    let under_way = under_way.map(|charge| Next::GoOn { id: charge.id, name: charge.about.name });
     let Some(line) = store.trips()?.into_iter().next() else {
         let next = if session.is_some() { Next::BringTrip } else { Next::Begin };
-        return Ok((None, session, next));
+        return Ok((None, session, under_way.unwrap_or(next)));
     };
     let loaded = Loaded::new(store, line.id, &Ask::default())?;
     let car = loaded.cars.iter().find(|car| car.id == line.car);
     let in_use = car.and_then(|car| car.curve).and_then(|id| loaded.curves.iter().find(|curve| curve.id == id));
-    let measured_with = in_use.and_then(|curve| curve.about.session);
+    let measured = in_use.and_then(|curve| curve.about.measured);
     let read_already = |id: i32| loaded.curves.iter().any(|curve| curve.about.session == Some(id));
-    let next = match (&session, measured_with) {
+    let next = match (&session, measured) {
         (Some(last), _) if last.car == Some(line.car) && !read_already(last.id) => {
             Next::UseSession { id: last.id, name: last.name.clone() }
         }
@@ -71,5 +75,5 @@ fn gather(store: &Store) -> Result<(Option<TripAtHand>, Option<SessionLine>, Nex
         car: car.map(|car| car.about.name.clone()).unwrap_or_default(),
         view: PlanView::new(&loaded, false),
     };
-    Ok((Some(trip), session, next))
+    Ok((Some(trip), session, under_way.unwrap_or(next)))
 }

@@ -59,6 +59,8 @@ pub(crate) struct StartFields {
     #[serde(default)]
     ambient_c: String,
     #[serde(default)]
+    phases: String,
+    #[serde(default)]
     preconditioned: String,
 }
 
@@ -80,6 +82,7 @@ impl StartForm {
                 number("site_a", "Site’s most current, A", "A", 0.1, 10_000.0, fields.site_a),
                 number("battery_c", "Pack, °C", "°C", -100.0, 200.0, fields.battery_c),
                 number("ambient_c", "Air, °C", "°C", -100.0, 100.0, fields.ambient_c),
+                number("phases", "Phases, if AC", "phases", 1.0, 3.0, fields.phases),
             ],
             preconditioned: fields.preconditioned,
         }

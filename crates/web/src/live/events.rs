@@ -60,13 +60,11 @@ pub(crate) async fn from_meter(
     body: String,
 ) -> Result<Response, WebError> {
     let id = app.run(move |store| Ok(store.charge_of_token(&token)?)).await?;
-    match id {
-        Some(id) => take(&app, id, body).await,
-        None => {
-            let problem = serde_json::json!({ "problem": "no charge is measured under this token; expected the one that its page shows" });
-            Ok((StatusCode::NOT_FOUND, Json(problem)).into_response())
-        }
+    if let Some(id) = id {
+        return take(&app, id, body).await;
     }
+    let problem = "no charge is measured under this token; expected the one that its page shows";
+    Ok((StatusCode::NOT_FOUND, Json(serde_json::json!({ "problem": problem }))).into_response())
 }
 
 async fn take(app: &App, id: i32, body: String) -> Result<Response, WebError> {

@@ -167,7 +167,7 @@ fn form_of(upload: &Upload) -> NewForm {
 
 /// What came, as far as it could be read.
 enum Brought {
-    Session(Session),
+    Session(Box<Session>),
     /// A table whose columns have to be matched first.
     Table(Sheet),
     Faults(Vec<String>),
@@ -185,7 +185,7 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
         })
         .await?;
     let (session, mut faults) = match brought {
-        Brought::Session(session) => (Some(session), Vec::new()),
+        Brought::Session(session) => (Some(*session), Vec::new()),
         Brought::Faults(faults) => (None, faults),
         Brought::Table(sheet) => {
             let matching = sheet.guess();
@@ -238,7 +238,7 @@ fn brought(store: &Store, upload: &mut Upload) -> Result<Brought, WebError> {
 
 fn usable_session(session: Session) -> Brought {
     match SocTimeline::new(&session) {
-        Ok(_) => Brought::Session(session),
+        Ok(_) => Brought::Session(Box::new(session)),
         Err(error) => Brought::Faults(vec![error.to_string()]),
     }
 }

@@ -181,7 +181,9 @@ pub(crate) fn minute_bricks(analysis: &Analysis) -> Bricks {
         let (begin, end) = (minute(pair[0]), minute(pair[1]));
         brick(pair, [x.at(begin), x.at(end)], end - begin, rate(pair), (fastest, unit))
     });
-    Bricks { bricks: bricks.collect(), ticks: ticks(length, 10.0, &x), unit }
+    // The axis has its name at the right end.
+    let ticks = ticks(length, 10.0, &x).into_iter().filter(|tick| tick.at < BRICKS_RIGHT - 50.0);
+    Bricks { bricks: bricks.collect(), ticks: ticks.collect(), unit }
 }
 
 fn brick(soc: &[f64], x: [f64; 2], minutes: f64, rate: f64, (fastest, unit): (f64, &str)) -> Brick {

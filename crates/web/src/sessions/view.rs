@@ -25,6 +25,8 @@ const WINDOWS: [(f64, f64); 7] =
 const MILE: f64 = 1.609_344;
 /// A rung of the ladder, in km or miles.
 const RUNG: f64 = 50.0;
+/// Slices shown; a night at a post has more.
+const SLICES_SHOWN: usize = 14;
 /// Readings shown in the table.
 const READINGS_SHOWN: usize = 300;
 
@@ -43,6 +45,8 @@ pub(crate) struct SessionView {
     pub(crate) windows: Vec<WindowRow>,
     pub(crate) own: OwnWindow,
     pub(crate) slices: Vec<SliceRow>,
+    /// How many slices there are beyond those shown.
+    pub(crate) more_slices: usize,
     pub(crate) thirds: Vec<SliceRow>,
     /// Distance in km and in miles, with the minutes until each is added.
     pub(crate) ladders: Vec<(&'static str, Vec<(String, String)>)>,
@@ -144,7 +148,8 @@ impl SessionView {
             bricks: minute_bricks(analysis),
             windows: WINDOWS.iter().filter_map(window).map(|window| window_row(analysis, &window)).collect(),
             own: own_window(analysis, from, to),
-            slices: analysis.slices.iter().map(slice_row).collect(),
+            slices: analysis.slices.iter().take(SLICES_SHOWN).map(slice_row).collect(),
+            more_slices: analysis.slices.len().saturating_sub(SLICES_SHOWN),
             thirds: analysis.thirds.iter().map(slice_row).collect(),
             ladders: ladders(analysis),
             shape: shape(&report),

@@ -135,7 +135,9 @@ pub(crate) async fn show(
             curves: loaded
                 .curves
                 .iter()
-                .map(|curve| (curve.id, curve.about.name.clone(), Some(curve.id) == controls.curve))
+                .map(|curve| {
+                    (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
+                })
                 .collect(),
             currency: loaded.stored.about.currency.clone(),
             knobs: controls.knobs(),
