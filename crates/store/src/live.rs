@@ -136,16 +136,26 @@ impl Store {
         })
     }
 
-    /// The lines of a charge's events, in the order they came.
+    /// The lines of a charge's events, in the order they came, without the first so many.
     ///
     /// # Errors
     /// When the database refuses.
-    pub fn event_lines(&self, charge: i32) -> Result<Vec<String>> {
+    pub fn event_lines(&self, charge: i32, from: i64) -> Result<Vec<String>> {
         let lines = live_events::table
             .filter(live_events::charge_id.eq(charge))
             .order(live_events::position)
-            .select(live_events::line);
+            .select(live_events::line)
+            .offset(from);
         Ok(lines.load(&mut self.connection()?)?)
+    }
+
+    /// How many events a charge has.
+    ///
+    /// # Errors
+    /// When the database refuses.
+    pub fn event_count(&self, charge: i32) -> Result<i64> {
+        let events = live_events::table.filter(live_events::charge_id.eq(charge)).count();
+        Ok(events.get_result(&mut self.connection()?)?)
     }
 
     /// Keeps the session that a charge became. Asked again, it returns the same session.

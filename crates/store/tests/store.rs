@@ -302,8 +302,10 @@ fn events_are_kept_once_and_in_order() {
         id
     };
     let store = Store::open(directory.path()).unwrap();
-    let lines = store.event_lines(id).unwrap();
+    let lines = store.event_lines(id, 0).unwrap();
     assert_eq!(lines, ["b", "a", "c", "d"].map(|id| format!("{{\"id\":\"{id}\"}}")));
+    assert_eq!(store.event_lines(id, 3).unwrap(), lines[3..]);
+    assert_eq!(store.event_count(id).unwrap(), 4);
     assert_eq!(store.charge_of_token("t1").unwrap(), Some(id));
     assert_eq!(store.open_charges().unwrap()[0].about.conditions, live().conditions);
 }

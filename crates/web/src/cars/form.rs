@@ -147,3 +147,51 @@ fn both_or_none(one: Option<f64>, other: Option<f64>, one_field: &mut Field, oth
     };
     missing.fault.get_or_insert_with(|| "needed with the number beside it".into());
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn fields() -> CarFields {
+        CarFields { name: "Tern".into(), usable: "52,5".into(), loss: "8".into(), ..CarFields::default() }
+    }
+
+    fn faults(fields: CarFields) -> Vec<(&'static str, String)> {
+        let mut form = CarForm::new(fields);
+        assert!(form.car().is_none());
+        let faulty = form.number_fields().into_iter().filter_map(|(name, _, field)| Some((name, field.fault.clone()?)));
+        faulty.collect()
+    }
+
+    #[test]
+    fn what_is_filled_in_becomes_a_car_and_is_shown_again() {
+        let full = CarFields {
+            range: "400".into(),
+            test_range: "310".into(),
+            test_speed: "120".into(),
+            own: "16,8".into(),
+            ac_phases: "3".into(),
+            ac_power: "11".into(),
+            base: "own".into(),
+            ..fields()
+        };
+        let car = CarForm::new(full).car().unwrap();
+        assert_eq!((car.usable, car.distance_base), (Energy::kwh(52.5), DistanceBase::Own));
+        assert_eq!(car.distances.constant_speed, Some((Distance::km(310.0), Speed::kmh(120.0))));
+        assert_eq!(car.on_board, Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }));
+        let shown = CarForm::of(&Car { id: 1, about: car, curve: None });
+        let texts: Vec<&str> = shown.number_fields().iter().map(|field| field.2.text.as_str()).collect();
+        assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11"]);
+        assert_eq!(shown.bases().iter().find(|base| base.2).unwrap().0, "own");
+    }
+
+    #[test]
+    fn what_is_missing_or_wrong_is_named_beside_its_field() {
+        assert_eq!(faults(CarFields { usable: String::new(), ..fields() })[0].0, "usable");
+        let half = faults(CarFields { test_range: "300".into(), ..fields() });
+        assert_eq!(half, [("test_speed", "needed with the number beside it".to_string())]);
+        let wrong = faults(CarFields { ac_phases: "4".into(), own: "x".into(), ..fields() });
+        assert_eq!(wrong.iter().map(|fault| fault.0).collect::<Vec<_>>(), ["own", "ac_phases"]);
+        assert!(CarForm::new(CarFields { name: " ".into(), ..fields() }).car().is_none());
+    }
+}

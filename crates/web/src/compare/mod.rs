@@ -188,3 +188,32 @@ pub(crate) async fn chart(
     })
     .await
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn ask(pairs: &[(&str, &str)]) -> Ask {
+        pairs.iter().map(|(key, value)| ((*key).to_string(), (*value).to_string())).collect()
+    }
+
+    #[test]
+    fn choices_are_found_among_what_an_address_holds() {
+        let asked =
+            ask(&[("s12", "1"), ("c3", "1"), ("s2", "1"), ("base", "s2"), ("start", "1"), ("s", "1"), ("cx", "1")]);
+        assert_eq!(chosen_keys(&asked), ["s2", "s12", "c3"]);
+    }
+
+    #[test]
+    fn a_window_outside_what_is_common_is_named() {
+        let common = Some((Soc::percent(10.0), Soc::percent(80.0)));
+        let (from, to, window) = typed_window(&ask(&[]), common);
+        assert_eq!((from.text.as_str(), to.text.as_str(), window), ("10", "80", common));
+        let (from, _, window) = typed_window(&ask(&[("from", "5"), ("to", "50")]), common);
+        assert!(from.fault.unwrap().contains("expected 10 to 80 %") && window.is_none());
+        let (_, to, window) = typed_window(&ask(&[("from", "60"), ("to", "50")]), common);
+        assert_eq!((to.fault.as_deref(), window), (Some("expected more than 60"), None));
+        assert_eq!(typed_window(&ask(&[("from", "20,5")]), common).2, Some((Soc::percent(20.5), Soc::percent(80.0))));
+        assert_eq!(typed_window(&ask(&[]), None).2, None);
+    }
+}

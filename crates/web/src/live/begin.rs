@@ -143,3 +143,31 @@ pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields
         .await?;
     Ok(Redirect::to(&format!("/measure/{id}")).into_response())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_matters_before_the_plug_goes_in_is_noted_or_named() {
+        let fields = StartFields {
+            site_kw: "300".into(),
+            battery_c: "-4,5".into(),
+            preconditioned: " 20 min ".into(),
+            ..StartFields::default()
+        };
+        let noted = StartForm::new(fields).conditions().unwrap();
+        let pairs: Vec<(&str, &str)> = noted.iter().map(|pair| (pair.0.as_str(), pair.1.as_str())).collect();
+        assert_eq!(pairs, [("site_kw", "300"), ("battery_c", "-4.5"), ("preconditioned", "20 min")]);
+        let mut wrong = StartForm::new(StartFields { phases: "5".into(), ..StartFields::default() });
+        assert!(wrong.conditions().is_none());
+        let fault = wrong.numbers.iter().find(|number| number.key == "phases").unwrap().field.fault.clone();
+        assert_eq!(fault.as_deref(), Some("“5” does not work; expected 1 to 3 phases"));
+        // Every key is one that a session CSV knows.
+        for number in &wrong.numbers {
+            let mut conditions = spare_hour_core::session::Conditions::default();
+            spare_hour_formats::note_condition(&mut conditions, number.key, "2").unwrap();
+            assert!(conditions.other.is_empty(), "{}", number.key);
+        }
+    }
+}

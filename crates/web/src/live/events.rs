@@ -37,7 +37,7 @@ struct Refused {
 pub(crate) struct LinesAsk {
     /// Lines that the asker has already.
     #[serde(default)]
-    from: usize,
+    from: u32,
 }
 
 pub(crate) fn now_ms() -> i64 {
@@ -97,7 +97,8 @@ pub(crate) fn keep(store: &Store, id: i32, events: &[Event]) -> Result<(), WebEr
     if events.is_empty() {
         return Ok(());
     }
-    if store.event_lines(id)?.len() + events.len() > MOST_EVENTS {
+    let before = usize::try_from(store.event_count(id)?).unwrap_or(usize::MAX);
+    if before.saturating_add(events.len()) > MOST_EVENTS {
         return Err(WebError::Refused(format!("This charge has {MOST_EVENTS} events, the most that are kept.")));
     }
     let rows: Vec<(String, String)> = events.iter().map(|event| (event.id.clone(), write_event_line(event))).collect();
@@ -110,7 +111,7 @@ pub(crate) async fn lines(
     Path(id): Path<i32>,
     Query(ask): Query<LinesAsk>,
 ) -> Result<Response, WebError> {
-    let lines = app.run(move |store| Ok(store.event_lines(id)?)).await?;
-    let text: String = lines.iter().skip(ask.from).flat_map(|line| [line.as_str(), "\n"]).collect();
+    let lines = app.run(move |store| Ok(store.event_lines(id, i64::from(ask.from))?)).await?;
+    let text: String = lines.iter().flat_map(|line| [line.as_str(), "\n"]).collect();
     Ok(([("content-type", "application/x-ndjson"), ("cache-control", "no-store")], text).into_response())
 }

@@ -53,7 +53,7 @@ struct Loaded {
 impl Loaded {
     fn new(store: &Store, id: i32) -> Result<Self, WebError> {
         let stored = store.charge(id)?;
-        let lines = store.event_lines(id)?;
+        let lines = store.event_lines(id, 0)?;
         // Lines were read once before they were written.
         let events: Vec<Event> = lines.iter().filter_map(|line| read_event_line(line, 0, String::new).ok()).collect();
         Ok(Self { stored, lines, charge: LiveCharge::replay(&events) })
@@ -192,3 +192,45 @@ fn next_start(charge: &LiveCharge) -> Soc {
 const STAND_IN_SITE: Power = Power::kw(300.0);
 /// Minutes after which a boosted stand-in steps down.
 const STAND_IN_BOOST: Minutes = Minutes::new(8.0);
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_store::{NewLiveCharge, Store};
+
+    fn line(id: &str, second: i64, rest: &str) -> (String, String) {
+        let at = 1_790_000_000_000 + 1000 * second;
+        (id.into(), format!("{{\"id\":\"{id}\",\"at\":{at},{rest}}}"))
+    }
+
+    #[test]
+    fn a_charge_tells_its_state_and_becomes_a_session() {
+        let directory = tempfile::tempdir().unwrap();
+        let store = Store::open(directory.path()).unwrap();
+        let conditions = vec![("site_kw".to_string(), "300".to_string()), ("phases".to_string(), "9".to_string())];
+        let new = NewLiveCharge { car: None, name: "Now".into(), conditions, token: "t".into() };
+        let id = store.begin_charge(&new).unwrap();
+        let state = || Loaded::new(&store, id).unwrap().state();
+        let happens = |id_: &str, second, rest: &str| {
+            store.add_events(id, &[line(id_, second, rest)]).unwrap();
+            state()
+        };
+        assert_eq!(state(), "not plugged in yet");
+        assert_eq!(happens("p", 0, "\"what\":\"plugged-in\""), "plugged in, no current yet");
+        assert_eq!(happens("c", 9, "\"what\":\"current\""), "charging");
+        assert_eq!(happens("a", 9, "\"what\":\"reading\",\"soc\":10"), "charging");
+        assert!(ended(&store, id).unwrap().unwrap_err().contains("at least two readings"));
+        assert_eq!(happens("w", 20, "\"what\":\"pause\""), "paused");
+        assert_eq!(happens("r", 30, "\"what\":\"resume\""), "charging");
+        assert_eq!(happens("b", 79, "\"what\":\"reading\",\"soc\":20"), "charging");
+        assert_eq!(next_start(&Loaded::new(&store, id).unwrap().charge), Soc::percent(20.0));
+        assert_eq!(happens("e", 90, "\"what\":\"ended\""), "ended");
+        let session = ended(&store, id).unwrap().unwrap();
+        assert_eq!(ended(&store, id).unwrap().unwrap(), session);
+        let kept = store.session(session).unwrap().about.session;
+        assert_eq!(kept.conditions.site_power, Some(Power::kw(300.0)));
+        // A pair that is no condition any more is kept as a remark.
+        assert!(kept.conditions.other.contains(&("phases".to_string(), "9".to_string())));
+        assert!((kept.readings[1].elapsed.get() - 1.0).abs() < 1e-9);
+    }
+}

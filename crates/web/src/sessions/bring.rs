@@ -383,3 +383,29 @@ fn keep(store: &Store, car: ChosenCar, form: &NewForm, upload: Upload, session: 
     let new = NewSession { car: Some(car), name, source_name, source_text: upload.text, session };
     Ok(store.add_session(&new)?)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_are_shown_as_they_are_understood() {
+        let view = LinesView::new("4:30 20 207 35\n:45, 21 %, 206,5 kW\n4:7x 22\n# rain\n5:00 23\n");
+        assert_eq!((view.good, view.bad, view.more), (3, 1, 0));
+        let told: Vec<&str> = view.rows.iter().map(|row| row.reading.as_str()).collect();
+        assert_eq!(told, ["4:30 · 20 % · 207 kW · 35 kWh", "4:45 · 21 % · 206.5 kW", "", "5:00 · 23 %"]);
+        assert!(view.rows[2].fault.contains("\"4:7x\" is no time"));
+        let tables = ["elapsed,soc\n0,10\n", "{\"format\": \"spare-hour/session\"}", ""];
+        assert!(tables.map(LinesView::new).iter().all(|view| view.rows.is_empty()));
+        let long: String = (0..1000).map(|second| format!("{second} 50\n")).collect();
+        let view = LinesView::new(&long);
+        assert_eq!((view.rows.len(), view.more, view.rows.last().unwrap().number), (LINES_SHOWN, 600, 1000));
+    }
+
+    #[test]
+    fn a_matching_is_recalled_as_it_was_remembered() {
+        let matching = Matching { columns: vec![Some("elapsed"), None, Some("soc")], time_unit: TimeUnit::Hours };
+        assert_eq!(recalled(&remembered(&matching)), matching);
+        assert_eq!(target("speed"), None);
+    }
+}

@@ -89,18 +89,20 @@ fn parts(report: &Report, x: &Scale) -> Vec<Part> {
     report.findings.iter().filter_map(part).collect()
 }
 
-/// The findings that have a place, each with its letter, on the curve; those that would lie on each other one above the
-/// other.
+/// The findings that have a place, each with its letter, above the curve; those that would lie on each other above, else
+/// below one another.
 fn marks(report: &Report, x: &Scale, y: &Scale) -> Vec<Mark> {
     let mut marks: Vec<Mark> = Vec::new();
     for (index, finding) in report.findings.iter().enumerate() {
         let Some(at) = finding.at else { continue };
         let soc = report.analysis.timeline.soc_at(at).get();
-        let (place, mut height) = (x.at(soc), y.at(report.curve.power.at(soc)) - 16.0);
-        while marks.iter().any(|mark| (mark.x - place).abs() < 18.0 && (mark.y - height).abs() < 18.0) {
-            height -= 19.0;
-        }
-        marks.push(Mark { x: place, y: height.max(TOP), letter: letter(index), told: finding.message.clone() });
+        let (place, curve) = (x.at(soc), y.at(report.curve.power.at(soc)));
+        let free =
+            |height: &f64| !marks.iter().any(|mark| (mark.x - place).abs() < 18.0 && (mark.y - height).abs() < 18.0);
+        let above = (0..12).map(|step| curve - 16.0 - 19.0 * f64::from(step)).filter(|&height| height >= TOP);
+        let below = (0..12).map(|step| curve + 16.0 + 19.0 * f64::from(step));
+        let height = above.chain(below).find(free).unwrap_or(curve);
+        marks.push(Mark { x: place, y: height, letter: letter(index), told: finding.message.clone() });
     }
     marks
 }
