@@ -64,6 +64,10 @@ diesel::table! {
         phases -> Nullable<Integer>,
         joined -> Nullable<Text>,
         forecasts -> Text,
+        reading_count -> Integer,
+        lowest_soc -> Double,
+        highest_soc -> Double,
+        minutes -> Double,
     }
 }
 

@@ -29,6 +29,10 @@ pub(crate) struct NewRow<'a> {
     name: &'a str,
     source_name: &'a str,
     source_text: &'a str,
+    reading_count: i32,
+    lowest_soc: f64,
+    highest_soc: f64,
+    minutes: f64,
     #[diesel(embed)]
     conditions: ConditionColumns,
 }
@@ -213,13 +217,25 @@ impl ConditionColumns {
     }
 }
 
+/// Lowest and highest of some numbers; 0 of none.
+fn range(numbers: impl Iterator<Item = f64> + Clone) -> (f64, f64) {
+    (numbers.clone().reduce(f64::min).unwrap_or_default(), numbers.reduce(f64::max).unwrap_or_default())
+}
+
 impl<'a> NewRow<'a> {
     pub(crate) fn new(new: &'a NewSession) -> Result<Self> {
+        let readings = &new.session.readings;
+        let (lowest_soc, highest_soc) = range(readings.iter().map(|reading| reading.soc.get()));
+        let (first, last) = range(readings.iter().map(|reading| reading.elapsed.get()));
         Ok(Self {
             car_id: new.car,
             name: &new.name,
             source_name: &new.source_name,
             source_text: &new.source_text,
+            reading_count: i32::try_from(readings.len()).unwrap_or(i32::MAX),
+            lowest_soc,
+            highest_soc,
+            minutes: last - first,
             conditions: ConditionColumns::new(&new.session.conditions)?,
         })
     }

@@ -49,15 +49,39 @@ pub struct SessionLine {
     /// When it was kept: date and time in UTC.
     pub created_at: String,
     /// How many readings it has.
-    pub readings: i64,
+    pub readings: i32,
     /// Lowest and highest SoC.
     pub soc: (f64, f64),
     /// Minutes from the first to the last reading.
     pub minutes: f64,
 }
 
-/// Of a session's readings: how many, lowest and highest SoC, first and last minute.
-type Summary = (i32, i64, Option<f64>, Option<f64>, Option<f64>, Option<f64>);
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = sessions)]
+struct LineRow {
+    id: i32,
+    name: String,
+    car_id: Option<i32>,
+    created_at: String,
+    reading_count: i32,
+    lowest_soc: f64,
+    highest_soc: f64,
+    minutes: f64,
+}
+
+impl LineRow {
+    fn line(self) -> SessionLine {
+        SessionLine {
+            id: self.id,
+            name: self.name,
+            car: self.car_id,
+            created_at: self.created_at,
+            readings: self.reading_count,
+            soc: (self.lowest_soc, self.highest_soc),
+            minutes: self.minutes,
+        }
+    }
+}
 
 /// Writes a session over a connection that is in the middle of a change.
 pub(crate) fn insert(connection: &mut SqliteConnection, new: &NewSession) -> Result<i32> {
@@ -92,34 +116,9 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn sessions(&self) -> Result<Vec<SessionLine>> {
-        use diesel::dsl::{count_star, max, min};
-        let connection = &mut self.connection()?;
-        let summaries = readings::table.group_by(readings::session_id).select((
-            readings::session_id,
-            count_star(),
-            min(readings::soc),
-            max(readings::soc),
-            min(readings::elapsed_min),
-            max(readings::elapsed_min),
-        ));
-        let summaries: Vec<Summary> = summaries.load(connection)?;
-        let heads = sessions::table.select((sessions::id, sessions::name, sessions::car_id, sessions::created_at));
-        let heads: Vec<(i32, String, Option<i32>, String)> = heads.order(sessions::id.desc()).load(connection)?;
-        let line = |(id, name, car, created_at): (i32, String, Option<i32>, String)| {
-            let summary = summaries.iter().find(|summary| summary.0 == id);
-            let (readings, low, high, first, last) =
-                summary.map_or((0, None, None, None, None), |s| (s.1, s.2, s.3, s.4, s.5));
-            SessionLine {
-                id,
-                name,
-                car,
-                created_at,
-                readings,
-                soc: (low.unwrap_or_default(), high.unwrap_or_default()),
-                minutes: last.unwrap_or_default() - first.unwrap_or_default(),
-            }
-        };
-        Ok(heads.into_iter().map(line).collect())
+        let rows: Vec<LineRow> =
+            sessions::table.select(LineRow::as_select()).order(sessions::id.desc()).load(&mut self.connection()?)?;
+        Ok(rows.into_iter().map(LineRow::line).collect())
     }
 
     /// One session with its readings.

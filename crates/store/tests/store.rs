@@ -276,6 +276,8 @@ fn a_database_of_the_first_version_keeps_all_it_holds() {
     assert_eq!((session.conditions.meter, session.conditions.site_power), (Meter::Car, Some(Power::kw(150.0))));
     assert_eq!(session.conditions.other, [("mood".to_string(), "calm".to_string())]);
     assert_eq!(store.curve(1).unwrap().about.power.at(0.0), 90.0);
+    let line = store.sessions().unwrap().remove(0);
+    assert_eq!((line.readings, line.soc, line.minutes), (2, (10.0, 20.0), 5.5));
 }
 
 fn live() -> NewLiveCharge {

@@ -12,6 +12,16 @@ ALTER TABLE sessions ADD COLUMN joined TEXT;
 -- JSON: a list of {"at_min", "by", "minutes", "to_soc"}.
 ALTER TABLE sessions ADD COLUMN forecasts TEXT NOT NULL DEFAULT '[]';
 
+-- What the list of sessions shows, so that it need not count readings.
+ALTER TABLE sessions ADD COLUMN reading_count INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE sessions ADD COLUMN lowest_soc DOUBLE NOT NULL DEFAULT 0;
+ALTER TABLE sessions ADD COLUMN highest_soc DOUBLE NOT NULL DEFAULT 0;
+ALTER TABLE sessions ADD COLUMN minutes DOUBLE NOT NULL DEFAULT 0;
+UPDATE sessions SET (reading_count, lowest_soc, highest_soc, minutes) = (
+    SELECT count(*), coalesce(min(soc), 0), coalesce(max(soc), 0), coalesce(max(elapsed_min) - min(elapsed_min), 0)
+    FROM readings WHERE session_id = sessions.id
+);
+
 -- Why a person left the reading out.
 ALTER TABLE readings ADD COLUMN left_out TEXT;
 
