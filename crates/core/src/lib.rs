@@ -22,6 +22,9 @@
 //! | power over SoC | [`profile`] |
 //! | minutes from one SoC to another | [`charging_time`] |
 //! | what a stall lets a car take | [`stall`] |
+//! | what was driven, and what is odd about it | [`drive`], [`drive_findings`] |
+//! | what the road takes | [`road_load`], [`air_density`] |
+//! | a car's consumption from its drives | [`consumption_fit`], [`least_squares`] |
 //! | energy and minutes of the road | [`route`] |
 //! | the trip to plan | [`trip`] |
 //! | the best stops, with a proof | [`planner`] |
@@ -31,23 +34,29 @@ mod metered;
 mod tick_times;
 
 pub mod ac_charge;
+pub mod air_density;
 pub mod analysis;
 pub mod charging_time;
 pub mod compare;
+pub mod consumption_fit;
 pub mod curve_band;
 pub mod curve_family;
 pub mod curve_features;
 pub mod curve_fit;
 pub mod curve_moves;
 pub mod distance_base;
+pub mod drive;
+pub mod drive_findings;
 pub mod findings;
 pub mod forecast_check;
 pub mod join;
+pub mod least_squares;
 pub mod live;
 pub mod planner;
 pub mod profile;
 pub mod quantity;
 pub mod report;
+pub mod road_load;
 pub mod route;
 pub mod session;
 pub mod soc_timeline;

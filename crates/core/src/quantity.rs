@@ -114,6 +114,14 @@ quantity!(
     /// Temperature in degrees Celsius.
     Temperature, celsius, "°C"
 );
+quantity!(
+    /// Height above the sea, or a difference of two, in metres.
+    Height, metres, "m"
+);
+quantity!(
+    /// Mass in kilograms.
+    Mass, kg, "kg"
+);
 
 impl Minutes {
     /// The span from a number of seconds.
