@@ -1,4 +1,4 @@
-/** The page that brings a charge: typed lines are shown as they are understood, while they are typed. */
+/** Pages that take typed lines, of a charge or of drives: each is shown as it is understood, while it is typed. */
 export function bring() {
   return {
     timer: 0,
@@ -8,14 +8,14 @@ export function bring() {
       const field = event.target;
       if (!(field instanceof HTMLTextAreaElement)) return;
       clearTimeout(this.timer);
-      this.timer = window.setTimeout(() => void this.ask(field.value), 120);
+      this.timer = window.setTimeout(() => void this.ask(field.dataset["lines"] ?? "/sessions/lines", field.value), 120);
     },
 
-    async ask(text: string) {
+    async ask(address: string, text: string) {
       this.running?.abort();
       const running = (this.running = new AbortController());
       try {
-        const response = await fetch("/sessions/lines", { method: "post", body: new URLSearchParams({ text }), signal: running.signal });
+        const response = await fetch(address, { method: "post", body: new URLSearchParams({ text }), signal: running.signal });
         const shown = document.getElementById("understood");
         if (!response.ok || !shown) return;
         shown.innerHTML = await response.text();

@@ -9,9 +9,9 @@ use spare_hour_core::ac_charge::OnBoardCharger;
 use spare_hour_core::curve_fit::FittedCurve;
 use spare_hour_core::distance_base::Distances;
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Speed};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
 use spare_hour_core::trip::Trip;
-use spare_hour_formats::{read_session, read_trip};
+use spare_hour_formats::{read_drives_csv, read_session, read_trip};
 use spare_hour_store::{NewCar, NewCurve, NewSession, NewTrip, Store};
 
 use crate::serve::{PORT, data_directory, listen};
@@ -23,6 +23,8 @@ const SESSIONS: [(&str, &str, &str); 3] = [
     ("Avel 74, cold, −7 °C", "avel-cold.csv", include_str!("../demo/avel-cold.csv")),
     ("Avel 74, warm, from 40 %", "avel-from-40.csv", include_str!("../demo/avel-from-40.csv")),
 ];
+/// A year of the first car's drives.
+const DRIVES: &str = include_str!("../demo/avel-drives.csv");
 /// A night of the second car at a post: name, file name and text.
 const NIGHT: (&str, &str, &str) =
     ("Brae 58, a night at a 22 kW post", "brae-ac.csv", include_str!("../demo/brae-ac.csv"));
@@ -83,6 +85,8 @@ fn fill(store: &Store) -> anyhow::Result<()> {
             own: Some(Consumption::kwh_per_100km(18.4)),
         },
         on_board: Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }),
+        mass: Some(Mass::kg(1970.0)),
+        drag_area: Some(0.60),
         pack_voltage: trip.vehicle.pack_voltage.clone(),
         ..NewCar::new("Avel 74", trip.vehicle.usable, trip.vehicle.charge_loss_percent)
     })?;
@@ -94,6 +98,7 @@ fn fill(store: &Store) -> anyhow::Result<()> {
     if let Some(curve) = in_use {
         store.use_curve(avel, curve)?;
     }
+    store.add_drives(avel, &read_drives_csv(DRIVES.as_bytes())?)?;
     add_brae(store)?;
     store.add_trip(&demo_trip(&trip, avel))?;
     Ok(())

@@ -216,3 +216,32 @@ fn what_a_page_showed_as_kept_survives_kill_at_any_moment() {
     }
     assert_eq!(server.get("/trips").0, 200);
 }
+
+#[test]
+fn drives_are_logged_and_tell_the_consumption() {
+    let server = Server::start("demo");
+    let page = server.get("/drives?car=2").1;
+    assert!(page.contains("No drive counts yet, so this is a guess from mass and drag area"), "{page}");
+    let lines = "50 km 30 min 9.1 kWh 12 °C\n120 km 95 km/h 60-28 % 4 °C +300 m -280 m\n";
+    let (status, location, _) = server.upload("/drives/2", &[("text", lines)], None);
+    assert_eq!((status, location.as_str()), (303, "/drives?car=2"));
+    let page = server.get("/drives?car=2&speed=120&outside=-7").1;
+    assert!(page.contains("It rests on 2 drives and on the car’s mass") && page.contains("↑ 300 m"));
+    let (status, _, page) = server.upload("/drives/2", &[("text", "50 km fast")], None);
+    assert!(status == 422 && page.contains("line 1: time or speed is missing") && page.contains("50 km fast"));
+    let file = "km,minutes,kwh\n40,31,6.6\n40,x,6.6\n";
+    let (status, _, page) = server.upload("/drives/2", &[], Some(("drives.csv", file)));
+    assert!(status == 422 && page.contains("line 3: minutes is"), "{status}");
+    assert_eq!(server.get("/drives/2/drives.csv").1.lines().count(), 3);
+    assert_eq!(server.post("/drives/2/leave-out", &[("drive", "45"), ("reason", "trailer")]).0, 303);
+    assert!(server.get("/drives?car=2").1.contains("left out: trailer"));
+    assert_eq!(server.post("/drives/2/remove", &[("drive", "45")]).0, 303);
+    assert_eq!(server.post("/drives/2/remove", &[("drive", "45")]).0, 404);
+    assert_eq!(server.post("/drives/2/own", &[("kwh_per_100km", "17.3")]).0, 303);
+    assert!(server.get("/cars/2").1.contains("value=\"17.3\""));
+    assert_eq!(server.post("/drives/2/own", &[("kwh_per_100km", "1700")]).0, 422);
+    let told = server.post("/drives/lines", &[("text", "50 km 30 min 9 kWh\n50 km")]).1;
+    assert!(told.contains("50 km · 30 min at 100 km/h · 9 kWh") && told.contains("time or speed is missing"), "{told}");
+    assert!(server.get("/drives?speed=900").1.contains("expected 10 to 250 km/h"));
+    assert_eq!(server.get("/drives?car=77").0, 404);
+}

@@ -203,6 +203,13 @@ impl ConsumptionFit {
         }
     }
 
+    /// What each term takes of the consumption on a level road, kWh/100 km, in the order of [`RoadLoad::terms`].
+    pub fn parts(&self, speed: Speed, outside: Temperature, headwind: Speed, load: Mass) -> Features {
+        let features = features(Distance::km(100.0), &conditions(self.body, speed, outside, headwind, load));
+        let terms = self.load.terms();
+        std::array::from_fn(|index| terms[index] * features[index])
+    }
+
     /// The car that was driven.
     pub fn body(&self) -> Body {
         self.body

@@ -30,10 +30,7 @@ pub fn non_negative(x: &DMatrix<f64>, y: &DVector<f64>) -> Option<NonNegative> {
     let all = (1..1_usize << columns).filter_map(|free| solve(&normal, &right, free, x, y));
     let none =
         NonNegative { terms: vec![0.0; columns], inverse: DMatrix::zeros(columns, columns), squares: y.norm_squared() };
-    all.fold(Some(none), |best, next| match best {
-        Some(best) if best.squares <= next.squares => Some(best),
-        _ => Some(next),
-    })
+    Some(all.fold(none, |best, next| if next.squares < best.squares { next } else { best }))
 }
 
 /// The solution with the terms of a bit mask free, where it has none below 0.

@@ -5,6 +5,8 @@
 
 mod analysis_json;
 mod conditions;
+mod drive_csv;
+mod drive_line;
 mod event_lines;
 mod number;
 mod plan_json;
@@ -21,6 +23,8 @@ use thiserror::Error;
 
 pub use analysis_json::analysis_json;
 pub use conditions::{condition_pairs, note_condition};
+pub use drive_csv::{read_drives_csv, write_drives_csv};
+pub use drive_line::read_drive_line;
 pub use event_lines::{MOST_LINES, read_event_line, write_event_line};
 pub use number::{clock, parse_clock};
 pub use plan_json::{infeasible_json, plan_json};

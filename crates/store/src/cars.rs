@@ -2,9 +2,10 @@
 
 use diesel::prelude::*;
 use spare_hour_core::ac_charge::OnBoardCharger;
+use spare_hour_core::consumption_fit::Body;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Speed};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
 use spare_hour_core::trip::{Boost, Vehicle};
 
 use crate::connection::Store;
@@ -25,6 +26,10 @@ pub struct NewCar {
     pub distance_base: DistanceBase,
     /// Its charger for alternating current.
     pub on_board: Option<OnBoardCharger>,
+    /// Empty mass.
+    pub mass: Option<Mass>,
+    /// Drag area CdA in m².
+    pub drag_area: Option<f64>,
     /// Share of the plug's energy that is not stored, %.
     pub charge_loss_percent: f64,
     /// Pack voltage in V over SoC.
@@ -42,6 +47,8 @@ impl NewCar {
             distances: Distances::default(),
             distance_base: DistanceBase::default(),
             on_board: None,
+            mass: None,
+            drag_area: None,
             charge_loss_percent,
             pack_voltage: None,
             boost: None,
@@ -61,6 +68,12 @@ pub struct Car {
 }
 
 impl Car {
+    /// What its road load is guessed from before any drive; a middling car's where nothing is noted.
+    pub fn body(&self) -> Body {
+        let usual = Body::default();
+        Body { mass: self.about.mass.unwrap_or(usual.mass), drag_area: self.about.drag_area.unwrap_or(usual.drag_area) }
+    }
+
     /// The car with one charge curve, as the planner wants it.
     pub fn vehicle(&self, charge_curve: Profile) -> Vehicle {
         Vehicle {
@@ -98,6 +111,8 @@ struct Numbers {
     distance_base: String,
     ac_phases: Option<i32>,
     ac_kw: Option<f64>,
+    mass_kg: Option<f64>,
+    drag_area_m2: Option<f64>,
 }
 
 #[derive(Insertable)]
@@ -127,6 +142,8 @@ impl Numbers {
             .into(),
             ac_phases: car.on_board.and_then(|charger| i32::try_from(charger.phases).ok()),
             ac_kw: car.on_board.map(|charger| charger.limit.get()),
+            mass_kg: car.mass.map(Mass::get),
+            drag_area_m2: car.drag_area,
         }
     }
 
@@ -163,6 +180,8 @@ impl Row {
                 distances: self.numbers.distances(),
                 distance_base: self.numbers.distance_base(),
                 on_board: self.numbers.on_board(),
+                mass: self.numbers.mass_kg.map(Mass::kg),
+                drag_area: self.numbers.drag_area_m2,
                 charge_loss_percent: self.numbers.charge_loss_percent,
                 pack_voltage: self.pack_voltage.as_deref().map(read_profile).transpose()?,
                 boost: self.boost.as_deref().map(read_boost).transpose()?,

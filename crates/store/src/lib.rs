@@ -8,6 +8,7 @@
 mod cars;
 mod connection;
 mod curves;
+mod drives;
 mod live;
 mod matchings;
 mod profile_json;
@@ -23,6 +24,7 @@ use thiserror::Error;
 pub use cars::{Car, NewCar};
 pub use connection::Store;
 pub use curves::{Curve, MovedPoint, NewCurve};
+pub use drives::StoredDrive;
 pub use live::{NewLiveCharge, StoredLiveCharge};
 pub use matchings::StoredMatching;
 pub use sessions::{NewSession, SessionLine, StoredSession};

@@ -16,6 +16,8 @@ diesel::table! {
         distance_base -> Text,
         ac_phases -> Nullable<Integer>,
         ac_kw -> Nullable<Double>,
+        mass_kg -> Nullable<Double>,
+        drag_area_m2 -> Nullable<Double>,
     }
 }
 
@@ -157,5 +159,27 @@ diesel::table! {
         signature -> Text,
         targets -> Text,
         time_unit -> Text,
+    }
+}
+
+diesel::table! {
+    drives (id) {
+        id -> Integer,
+        car_id -> Integer,
+        day -> Nullable<Text>,
+        km -> Double,
+        minutes -> Double,
+        kwh -> Nullable<Double>,
+        soc_before -> Nullable<Double>,
+        soc_after -> Nullable<Double>,
+        outside_c -> Nullable<Double>,
+        load_kg -> Nullable<Double>,
+        headwind_kmh -> Nullable<Double>,
+        climb_m -> Nullable<Double>,
+        descent_m -> Nullable<Double>,
+        guess_kwh_per_100km -> Nullable<Double>,
+        heating_kw -> Nullable<Double>,
+        note -> Nullable<Text>,
+        left_out -> Nullable<Text>,
     }
 }

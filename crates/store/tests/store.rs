@@ -6,9 +6,10 @@ use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use spare_hour_core::ac_charge::OnBoardCharger;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
+use spare_hour_core::drive::{Drive, Used};
 use spare_hour_core::profile::Profile;
 use spare_hour_core::quantity::{
-    Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed, Temperature, Voltage,
+    Consumption, Current, Distance, Energy, Height, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
 };
 use spare_hour_core::route::Segment;
 use spare_hour_core::session::{Conditions, Forecast, Meter, Reading, Session};
@@ -26,6 +27,8 @@ fn car() -> NewCar {
         },
         distance_base: DistanceBase::Own,
         on_board: Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }),
+        mass: Some(Mass::kg(2050.0)),
+        drag_area: Some(0.6),
         pack_voltage: Some(Profile::new(vec![(0.0, 320.0), (100.0, 400.0)]).unwrap()),
         boost: Some(Boost {
             time: Minutes::new(8.0),
@@ -134,6 +137,7 @@ fn a_second_start_finds_everything_again() {
     }
     let store = Store::open(directory.path()).unwrap();
     let found = store.car(car_id).unwrap();
+    assert_eq!((found.body().mass, found.body().drag_area), (Mass::kg(2050.0), 0.6));
     assert_eq!((found.about.boost, found.about.pack_voltage), (car().boost, car().pack_voltage));
     assert_eq!((found.about.distances, found.about.distance_base), (car().distances, DistanceBase::Own));
     assert_eq!(found.about.on_board, car().on_board);
@@ -372,4 +376,40 @@ fn a_matching_is_remembered_by_its_names() {
     store.remember_matching("a|b", &matching("hours")).unwrap();
     assert_eq!(store.matching("a|b").unwrap(), Some(matching("hours")));
     assert_eq!(store.matching("a|c").unwrap(), None);
+}
+
+#[test]
+fn drives_are_kept_in_order_of_their_days() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let car = store.add_car(&car()).unwrap();
+    let bare = Drive::new(Distance::km(40.0), Minutes::new(30.0), Used::Soc(Soc::percent(80.0), Soc::percent(70.0)));
+    let full = Drive {
+        day: Some("2026-05-01".into()),
+        used: Used::Energy(Energy::kwh(8.5)),
+        outside: Some(Temperature::celsius(-7.0)),
+        load: Some(Mass::kg(150.0)),
+        headwind: Some(Speed::kmh(-12.0)),
+        climb: Some(Height::metres(640.0)),
+        descent: Some(Height::metres(310.0)),
+        guess: Some(Consumption::kwh_per_100km(17.0)),
+        heating: Some(Power::kw(1.2)),
+        note: Some("wet".into()),
+        left_out: Some("trailer".into()),
+        ..bare.clone()
+    };
+    let earlier = Drive { day: Some("2026-04-01".into()), ..bare.clone() };
+    store.add_drives(car, &[bare.clone(), full.clone(), earlier.clone()]).unwrap();
+    let kept = |store: &Store| store.drives_of(car).unwrap().into_iter().map(|kept| kept.drive).collect::<Vec<_>>();
+    assert_eq!(kept(&store), [earlier, full, bare]);
+    let first = store.drives_of(car).unwrap()[0].id;
+    store.leave_out_drive(first, Some("misread")).unwrap();
+    assert_eq!(kept(&store)[0].left_out.as_deref(), Some("misread"));
+    store.remove_drive(first).unwrap();
+    assert_eq!(kept(&store).len(), 2);
+    assert!(matches!(store.remove_drive(first), Err(StoreError::NotFound { what: "drive", .. })));
+    assert!(store.add_drives(99, &kept(&store)).is_err());
+    let many = vec![kept(&store)[1].clone(); 2_500];
+    store.add_drives(car, &many).unwrap();
+    assert_eq!(store.drives_of(car).unwrap().len(), 2_502);
 }

@@ -8,6 +8,7 @@ mod assets;
 mod cars;
 mod chart;
 mod compare;
+mod drives;
 mod error;
 mod fields;
 mod home;
@@ -108,6 +109,13 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/cars/{id}/curve/remove", post(cars::remove_curve))
         .route("/cars/{id}/family", post(cars::keep_family))
         .route("/cars/{id}/curves/{curve}", get(cars::show_curve).post(cars::keep_points))
+        .route("/drives", get(drives::show))
+        .route("/drives/lines", post(drives::lines))
+        .route("/drives/{car}", post(drives::add))
+        .route("/drives/{car}/drives.csv", get(drives::csv))
+        .route("/drives/{car}/leave-out", post(drives::leave_out))
+        .route("/drives/{car}/remove", post(drives::remove))
+        .route("/drives/{car}/own", post(drives::use_own))
         .route("/trips", get(trips::list).post(trips::import))
         .route("/trips/example", post(trips::example))
         .route("/trips/{id}", get(trips::show))

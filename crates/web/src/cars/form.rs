@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use spare_hour_core::ac_charge::OnBoardCharger;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Speed};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
 use spare_hour_store::{Car, NewCar};
 
 use crate::fields::Field;
@@ -28,6 +28,8 @@ pub(super) struct CarForm {
     own: Field,
     ac_phases: Field,
     ac_power: Field,
+    mass: Field,
+    drag_area: Field,
     base: DistanceBase,
 }
 
@@ -43,6 +45,8 @@ pub(crate) struct CarFields {
     own: String,
     ac_phases: String,
     ac_power: String,
+    mass: String,
+    drag_area: String,
     base: String,
 }
 
@@ -62,6 +66,8 @@ impl CarForm {
             own: Field::new(fields.own),
             ac_phases: Field::new(fields.ac_phases),
             ac_power: Field::new(fields.ac_power),
+            mass: Field::new(fields.mass),
+            drag_area: Field::new(fields.drag_area),
             base: parse_base(Some(&fields.base)).unwrap_or_default(),
         }
     }
@@ -79,6 +85,8 @@ impl CarForm {
             own: number(distances.own.map(Consumption::get)),
             ac_phases: number(about.on_board.map(|charger| f64::from(charger.phases))),
             ac_power: number(about.on_board.map(|charger| charger.limit.get())),
+            mass: number(about.mass.map(Mass::get)),
+            drag_area: number(about.drag_area),
             base: about.distance_base,
         }
     }
@@ -94,6 +102,8 @@ impl CarForm {
             ("own", "Own consumption, kWh/100 km", &self.own),
             ("ac_phases", "AC phases", &self.ac_phases),
             ("ac_power", "AC limit, kW", &self.ac_power),
+            ("mass", "Empty mass, kg", &self.mass),
+            ("drag_area", "Drag area CdA, m²", &self.drag_area),
         ]
     }
 
@@ -118,6 +128,8 @@ impl CarForm {
         let own = self.own.number(1.0, 200.0, "kWh/100 km");
         let phases = self.ac_phases.number(1.0, 3.0, "phases");
         let ac_power = self.ac_power.number(0.5, 50.0, "kW");
+        let mass = self.mass.number(300.0, 5_000.0, "kg");
+        let drag_area = self.drag_area.number(0.2, 3.0, "m²");
         both_or_none(test_range, test_speed, &mut self.test_range, &mut self.test_speed);
         both_or_none(phases, ac_power, &mut self.ac_phases, &mut self.ac_power);
         if self.number_fields().iter().any(|field| field.2.fault.is_some()) {
@@ -133,6 +145,8 @@ impl CarForm {
             },
             distance_base: self.base,
             on_board,
+            mass: mass.map(Mass::kg),
+            drag_area,
             ..NewCar::new(name?, Energy::kwh(usable?), loss?)
         })
     }
@@ -172,6 +186,8 @@ mod tests {
             own: "16,8".into(),
             ac_phases: "3".into(),
             ac_power: "11".into(),
+            mass: "1850".into(),
+            drag_area: "0.59".into(),
             base: "own".into(),
             ..fields()
         };
@@ -181,7 +197,7 @@ mod tests {
         assert_eq!(car.on_board, Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }));
         let shown = CarForm::of(&Car { id: 1, about: car, curve: None });
         let texts: Vec<&str> = shown.number_fields().iter().map(|field| field.2.text.as_str()).collect();
-        assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11"]);
+        assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11", "1850", "0.59"]);
         assert_eq!(shown.bases().iter().find(|base| base.2).unwrap().0, "own");
     }
 

@@ -1,0 +1,196 @@
+//! A drive typed in one line: `2026-05-01 182 km 1:41 h 88-52 % 7 °C +640 m -310 m wind 15`, in any order.
+//!
+//! Every number carries its unit, so the order does not matter: `km`, `min` or `h` (or `h:mm h`), `km/h`, `kWh`, `%` (before
+//! and after, `88-52 %`), `°C`, `kg`, `m` (climb with +, descent with −). `wind 15` is against the direction of travel, in
+//! km/h. What else is written is kept as the note.
+
+use spare_hour_core::drive::{Drive, Used};
+use spare_hour_core::quantity::{Distance, Energy, Height, Mass, Minutes, Soc, Speed, Temperature};
+
+use crate::number::parse_number;
+
+const EXPECTED: &str = "expected distance, time or speed, and energy or SoC, such as 182 km 1:41 h 33.5 kWh 7 °C, or 182 km 108 km/h 88-52 %";
+
+/// What was found in a line so far.
+#[derive(Default)]
+struct Found {
+    day: Option<String>,
+    km: Option<f64>,
+    minutes: Option<f64>,
+    kmh: Option<f64>,
+    kwh: Option<f64>,
+    soc: Option<(f64, f64)>,
+    outside: Option<f64>,
+    load: Option<f64>,
+    climb: Option<f64>,
+    descent: Option<f64>,
+    wind: Option<f64>,
+    note: Vec<String>,
+}
+
+/// Reads a drive from one line.
+///
+/// # Errors
+/// What is wrong or missing, and what is expected.
+pub fn read_drive_line(line: &str) -> Result<Drive, String> {
+    let mut found = Found::default();
+    let words = joined(line);
+    let mut words = words.iter().map(String::as_str).peekable();
+    while let Some(word) = words.next() {
+        if word.eq_ignore_ascii_case("wind") {
+            let number = words.peek().and_then(|next| parse_number(next, "km/h"));
+            if number.is_some() {
+                words.next();
+                found.wind = number;
+                continue;
+            }
+        }
+        if !found.take(word)? {
+            found.note.push(word.to_string());
+        }
+    }
+    found.drive()
+}
+
+/// Words, with a unit that stands alone put to the number before it.
+fn joined(line: &str) -> Vec<String> {
+    const UNITS: [&str; 10] = ["km", "km/h", "kwh", "%", "min", "h", "°c", "c", "kg", "m"];
+    let mut words: Vec<String> = Vec::new();
+    let cleaned = line.replace(['−', '–'], "-").replace(", ", " ");
+    for word in cleaned.split_whitespace() {
+        match words.last_mut() {
+            Some(last)
+                if UNITS.contains(&word.to_lowercase().as_str()) && last.ends_with(|c: char| c.is_ascii_digit()) =>
+            {
+                last.push_str(word);
+            }
+            _ => words.push(word.to_string()),
+        }
+    }
+    words
+}
+
+/// The number and the unit in a word such as `182km`.
+fn split_unit(word: &str) -> (&str, String) {
+    let end = word.rfind(|c: char| c.is_ascii_digit()).map_or(0, |at| at + 1);
+    (&word[..end], word[end..].to_lowercase())
+}
+
+impl Found {
+    /// Takes a word; says whether it meant anything.
+    fn take(&mut self, word: &str) -> Result<bool, String> {
+        if word.len() == 10 && word.parse::<jiff::civil::Date>().is_ok() {
+            self.day = Some(word.into());
+            return Ok(true);
+        }
+        let (text, unit) = split_unit(word);
+        let within = |low: f64, high: f64| match parse_number(text, "") {
+            Some(number) if (low..=high).contains(&number) => Ok(Some(number)),
+            _ => Err(format!("\"{word}\" does not work: expected {low} to {high} {unit}")),
+        };
+        match unit.as_str() {
+            "km" => self.km = within(0.1, 5_000.0)?,
+            "km/h" => self.kmh = within(1.0, 300.0)?,
+            "kwh" => self.kwh = within(-50.0, 500.0)?,
+            "min" => self.minutes = within(0.1, 10_000.0)?,
+            "h" => {
+                self.minutes =
+                    Some(hours(text).ok_or_else(|| format!("\"{word}\" is no time: expected such as 1:41 h"))?)
+            }
+            "°c" | "c" => self.outside = within(-60.0, 60.0)?,
+            "kg" => self.load = within(0.0, 2_000.0)?,
+            "m" if text.starts_with('-') => self.descent = within(-20_000.0, 0.0)?.map(f64::abs),
+            "m" => self.climb = within(0.0, 20_000.0)?,
+            "%" => {
+                self.soc =
+                    Some(percents(text).ok_or_else(|| {
+                        format!("\"{word}\" does not work: expected before and after, such as 88-52 %")
+                    })?)
+            }
+            _ => return Ok(false),
+        }
+        Ok(true)
+    }
+
+    fn drive(self) -> Result<Drive, String> {
+        let km = self.km.ok_or_else(|| format!("the distance is missing; {EXPECTED}"))?;
+        let minutes = self.minutes.or(self.kmh.map(|kmh| 60.0 * km / kmh));
+        let minutes = minutes.ok_or_else(|| format!("time or speed is missing; {EXPECTED}"))?;
+        let used = match (self.kwh, self.soc) {
+            (Some(kwh), _) => Used::Energy(Energy::kwh(kwh)),
+            (None, Some((before, after))) => Used::Soc(Soc::percent(before), Soc::percent(after)),
+            (None, None) => return Err(format!("energy or SoC is missing; {EXPECTED}")),
+        };
+        Ok(Drive {
+            day: self.day,
+            outside: self.outside.map(Temperature::celsius),
+            load: self.load.map(Mass::kg),
+            headwind: self.wind.map(Speed::kmh),
+            climb: self.climb.map(Height::metres),
+            descent: self.descent.map(Height::metres),
+            note: (!self.note.is_empty()).then(|| self.note.join(" ")),
+            ..Drive::new(Distance::km(km), Minutes::new(minutes), used)
+        })
+    }
+}
+
+/// `1:41` or `1.7` hours in minutes.
+fn hours(text: &str) -> Option<f64> {
+    match text.split_once(':') {
+        Some((hours, minutes)) => {
+            let (hours, minutes) = (hours.parse::<u32>().ok()?, minutes.parse::<u32>().ok()?);
+            (hours < 100 && minutes < 60).then(|| f64::from(60 * hours + minutes))
+        }
+        None => parse_number(text, "").filter(|hours| (0.01..100.0).contains(hours)).map(|hours| 60.0 * hours),
+    }
+}
+
+/// `88-52`.
+fn percents(text: &str) -> Option<(f64, f64)> {
+    let (before, after) = text.split_once('-')?;
+    let percent = |text: &str| parse_number(text, "%").filter(|percent| (0.0..=100.0).contains(percent));
+    Some((percent(before)?, percent(after)?))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn a_line_in_any_order() {
+        let drive =
+            read_drive_line("2026-05-01 182 km 1:41 h 88-52 % 7 °C +640 m −310 m wind 15 winter tyres").unwrap();
+        assert_eq!((drive.day.as_deref(), drive.distance.get(), drive.time.get()), (Some("2026-05-01"), 182.0, 101.0));
+        assert_eq!(drive.used, Used::Soc(Soc::percent(88.0), Soc::percent(52.0)));
+        assert_eq!((drive.climb.unwrap().get(), drive.descent.unwrap().get()), (640.0, 310.0));
+        assert_eq!((drive.headwind.unwrap().get(), drive.outside.unwrap().get()), (15.0, 7.0));
+        assert_eq!(drive.note.as_deref(), Some("winter tyres"));
+        let same = read_drive_line("33,5kWh 90 km/h, 60 km").unwrap();
+        assert_eq!((same.time.get(), same.used), (40.0, Used::Energy(Energy::kwh(33.5))));
+        assert_eq!(read_drive_line("50 km 30 min 9 kWh -4 °C").unwrap().outside.unwrap().get(), -4.0);
+        assert_eq!(read_drive_line("50 km 0.5 h 9 kWh 120 kg").unwrap().load.unwrap().get(), 120.0);
+    }
+
+    #[test]
+    fn says_what_is_wrong_or_missing() {
+        for (line, part) in [
+            ("", "the distance is missing"),
+            ("50 km 9 kWh", "time or speed is missing"),
+            ("50 km 30 min", "energy or SoC is missing"),
+            ("50 km 30 min 88 %", "expected before and after"),
+            ("50 km 1:75 h 9 kWh", "is no time"),
+            ("99000 km 30 min 9 kWh", "expected 0.1 to 5000 km"),
+        ] {
+            let error = read_drive_line(line).unwrap_err();
+            assert!(error.contains(part), "{line}: {error}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn never_panics(line in "\\PC{0,60}") {
+            let _ = read_drive_line(&line);
+        }
+    }
+}

@@ -1,0 +1,72 @@
+//! Consumption over speed and over temperature: the fit with the interval of a drive, and the drives as points.
+
+use spare_hour_core::consumption_fit::ConsumptionFit;
+use spare_hour_core::drive::Drive;
+use spare_hour_core::drive_findings::counts;
+use spare_hour_core::quantity::{Energy, Mass, Speed, Temperature};
+
+use crate::chart::{Line, Plot, Scale, Tick, path, ticks, x_scale, y_scale};
+
+/// Speeds and temperatures that are drawn.
+const SPEEDS: (f64, f64) = (20.0, 150.0);
+const TEMPERATURES: (f64, f64) = (-20.0, 40.0);
+/// Points of a curve.
+const POINTS: usize = 40;
+/// Most consumption that is drawn, kWh/100 km.
+const MOST: f64 = 60.0;
+
+/// Consumption at one x: middle, low, high.
+type Curve = Vec<(f64, [f64; 3])>;
+
+pub(super) fn over_speed(fit: &ConsumptionFit, drives: &[Drive], usable: Energy, outside: Temperature) -> Plot {
+    let at = |kmh: f64| fit.predict(Speed::kmh(kmh), outside, Speed::kmh(0.0), Mass::kg(0.0));
+    let points = drives.iter().filter(|drive| counts(drive, usable));
+    let points = points.map(|drive| (drive.speed().get(), drive.consumption(usable).get())).collect();
+    let curve = curve(SPEEDS, |x| {
+        let said = at(x);
+        [said.middle.get(), said.low.get(), said.high.get()]
+    });
+    let told = format!("Consumption over speed at {:.0} °C, with {} drives.", outside.get(), drives.len());
+    Plot { told, ..plot("speed", "mean speed, km/h", SPEEDS, &curve, points) }
+}
+
+pub(super) fn over_temperature(fit: &ConsumptionFit, drives: &[Drive], usable: Energy, speed: Speed) -> Plot {
+    let at = |celsius: f64| fit.predict(speed, Temperature::celsius(celsius), Speed::kmh(0.0), Mass::kg(0.0));
+    let points = drives.iter().filter(|drive| counts(drive, usable));
+    let points = points.filter_map(|drive| Some((drive.outside?.get(), drive.consumption(usable).get()))).collect();
+    let curve = curve(TEMPERATURES, |x| {
+        let said = at(x);
+        [said.middle.get(), said.low.get(), said.high.get()]
+    });
+    let told = format!("Consumption over temperature at {:.0} km/h, with {} drives.", speed.get(), drives.len());
+    Plot { told, ..plot("temperature", "outside, °C", TEMPERATURES, &curve, points) }
+}
+
+fn curve((from, to): (f64, f64), at: impl Fn(f64) -> [f64; 3]) -> Curve {
+    (0..=POINTS).map(|index| from + (to - from) * index as f64 / POINTS as f64).map(|x| (x, at(x))).collect()
+}
+
+fn plot(key: &'static str, x_name: &'static str, range: (f64, f64), curve: &Curve, points: Vec<(f64, f64)>) -> Plot {
+    let highest = curve.iter().map(|point| point.1[2]).chain(points.iter().map(|point| point.1)).fold(0.0, f64::max);
+    let most = (1.06 * highest).min(MOST);
+    let (x, y) = (x_scale(range.0, range.1), y_scale(most));
+    let line = |which: usize| curve.iter().map(move |point| (point.0, point.1[which].min(most)));
+    let inside = |point: &(f64, f64)| point.0 >= range.0 && point.0 <= range.1 && point.1 >= 0.0 && point.1 <= most;
+    Plot {
+        lines: vec![Line { class: "curve", path: path(line(0), &x, &y), label: None }],
+        band: path(line(2).chain(line(1).collect::<Vec<_>>().into_iter().rev()), &x, &y),
+        points: points.into_iter().filter(inside).map(|point| (x.at(point.0), y.at(point.1))).collect(),
+        x_ticks: ticks_between(range, &x),
+        y_ticks: ticks(most, 5.0, &y),
+        ..Plot::new(key, x_name, "kWh/100 km")
+    }
+}
+
+/// Ticks at every round ten or twenty of a range.
+fn ticks_between((from, to): (f64, f64), scale: &Scale) -> Vec<Tick> {
+    let step = if to - from > 100.0 { 20.0 } else { 10.0 };
+    let count = ((to - from) / step) as usize;
+    let first = (from / step).ceil() * step;
+    let values = (0..=count).map(|index| first + step * index as f64).filter(|&value| value <= to);
+    values.map(|value| Tick { at: scale.at(value), label: format!("{value:.0}") }).collect()
+}

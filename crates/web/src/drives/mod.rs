@@ -1,0 +1,250 @@
+//! Drives: the log, and what it says of a car's consumption.
+
+mod charts;
+mod view;
+
+use askama::Template;
+use axum::extract::{Form, Multipart, Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use serde::Deserialize;
+use spare_hour_core::drive::Drive;
+use spare_hour_core::quantity::Consumption;
+use spare_hour_formats::{read_drive_line, read_drives_csv, write_drives_csv};
+use spare_hour_store::{Car, NewCar, Store};
+
+use crate::App;
+use crate::error::{WebError, page};
+use crate::fields::Field;
+use crate::layout::Frame;
+use crate::sessions::upload::read_upload;
+use crate::trips::download;
+use view::DrivesView;
+
+#[derive(Template)]
+#[template(path = "drives/show.html")]
+struct ShowPage {
+    frame: Frame,
+    cars: Vec<(i32, String, bool)>,
+    car: Option<i32>,
+    /// Lines that were typed and could not all be read.
+    text: String,
+    faults: Vec<String>,
+    /// Where and when a consumption is asked for.
+    at: AtForm,
+    view: Option<DrivesView>,
+    used: bool,
+}
+
+/// Drives typed so far as they are understood.
+#[derive(Template)]
+#[template(path = "drives/lines.html")]
+struct LinesView {
+    lines: Vec<(usize, Result<String, String>)>,
+}
+
+/// The conditions that a consumption is asked for, as they were filled in.
+#[derive(Clone, Debug)]
+pub(super) struct AtForm {
+    pub(super) speed: Field,
+    pub(super) outside: Field,
+    pub(super) wind: Field,
+    pub(super) load: Field,
+}
+
+/// What an address asks of the drives.
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+pub(crate) struct Ask {
+    car: Option<i32>,
+    speed: Option<String>,
+    outside: Option<String>,
+    wind: Option<String>,
+    load: Option<String>,
+    used: bool,
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct LinesForm {
+    #[serde(default)]
+    text: String,
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct LeaveOutForm {
+    drive: i32,
+    #[serde(default)]
+    reason: String,
+    #[serde(default)]
+    back: bool,
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct DriveForm {
+    drive: i32,
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct OwnForm {
+    kwh_per_100km: f64,
+}
+
+impl AtForm {
+    fn new(ask: &Ask) -> Self {
+        let field = |typed: &Option<String>, usual: &str| Field::new(typed.clone().unwrap_or_else(|| usual.into()));
+        Self {
+            speed: field(&ask.speed, "110"),
+            outside: field(&ask.outside, "15"),
+            wind: field(&ask.wind, "0"),
+            load: field(&ask.load, "0"),
+        }
+    }
+
+    /// The fields: name, label, what stands in it.
+    pub(super) fn fields(&self) -> Vec<(&'static str, &'static str, &Field)> {
+        vec![
+            ("speed", "Speed, km/h", &self.speed),
+            ("outside", "Outside, °C", &self.outside),
+            ("wind", "Headwind, km/h", &self.wind),
+            ("load", "Load, kg", &self.load),
+        ]
+    }
+}
+
+/// The log of a car and what it says.
+pub(crate) async fn show(State(app): State<App>, Query(ask): Query<Ask>) -> Result<Response, WebError> {
+    show_page(&app, ask, String::new(), Vec::new()).await
+}
+
+async fn show_page(app: &App, ask: Ask, text: String, faults: Vec<String>) -> Result<Response, WebError> {
+    let frame = Frame::new(app, "drives", "Drives");
+    let status = if faults.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    let shown = app.run(move |store| ShowPage::new(store, frame, &ask, text, faults)).await?;
+    Ok(page(status, &shown))
+}
+
+impl ShowPage {
+    fn new(store: &Store, frame: Frame, ask: &Ask, text: String, faults: Vec<String>) -> Result<Self, WebError> {
+        let cars = store.cars()?;
+        let chosen: Option<&Car> = match ask.car {
+            Some(id) => Some(cars.iter().find(|car| car.id == id).ok_or(WebError::NotFound)?),
+            None => cars.first(),
+        };
+        let mut at = AtForm::new(ask);
+        let view = match chosen {
+            Some(car) => Some(DrivesView::new(car, &store.drives_of(car.id)?, &mut at)),
+            None => None,
+        };
+        let car = chosen.map(|car| car.id);
+        Ok(Self {
+            frame,
+            cars: cars.iter().map(|each| (each.id, each.about.name.clone(), Some(each.id) == car)).collect(),
+            car,
+            text,
+            faults,
+            at,
+            view,
+            used: ask.used,
+        })
+    }
+}
+
+/// Typed drives as they are understood, while they are typed.
+pub(crate) async fn lines(Form(form): Form<LinesForm>) -> Response {
+    let lines = typed(&form.text).map(|(number, drive)| (number, drive.map(|drive| view::in_words(&drive))));
+    page(StatusCode::OK, &LinesView { lines: lines.collect() })
+}
+
+/// Lines that are not empty, with their numbers, as drives.
+fn typed(text: &str) -> impl Iterator<Item = (usize, Result<Drive, String>)> {
+    let lines = text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty());
+    lines.map(|(index, line)| (index + 1, read_drive_line(line)))
+}
+
+/// Keeps typed drives or a file of them.
+pub(crate) async fn add(State(app): State<App>, Path(car): Path<i32>, form: Multipart) -> Result<Response, WebError> {
+    let upload = read_upload(form).await?;
+    let drives = if upload.from_file {
+        read_drives_csv(&upload.bytes).map_err(|error| vec![error.to_string()])
+    } else {
+        of_lines(&upload.text)
+    };
+    match drives {
+        Err(faults) => {
+            let ask = Ask { car: Some(car), ..Ask::default() };
+            let text = if upload.from_file { String::new() } else { upload.text };
+            show_page(&app, ask, text, faults).await
+        }
+        Ok(drives) => {
+            app.run(move |store| Ok(store.add_drives(store.car(car)?.id, &drives)?)).await?;
+            Ok(Redirect::to(&format!("/drives?car={car}")).into_response())
+        }
+    }
+}
+
+fn of_lines(text: &str) -> Result<Vec<Drive>, Vec<String>> {
+    let (mut drives, mut faults) = (Vec::new(), Vec::new());
+    for (number, drive) in typed(text) {
+        match drive {
+            Ok(drive) => drives.push(drive),
+            Err(problem) => faults.push(format!("line {number}: {problem}")),
+        }
+    }
+    if drives.is_empty() && faults.is_empty() {
+        faults.push("Nothing was typed: expected a drive on each line.".into());
+    }
+    if faults.is_empty() { Ok(drives) } else { Err(faults) }
+}
+
+/// The drives of a car as CSV.
+pub(crate) async fn csv(State(app): State<App>, Path(car): Path<i32>) -> Result<Response, WebError> {
+    let drives: Vec<Drive> = app
+        .run(move |store| Ok(store.drives_of(store.car(car)?.id)?))
+        .await?
+        .into_iter()
+        .map(|kept| kept.drive)
+        .collect();
+    Ok(download(&format!("drives-{car}.csv"), "text/csv; charset=utf-8", write_drives_csv(&drives)))
+}
+
+/// Leaves a drive out, or takes it back in.
+pub(crate) async fn leave_out(
+    State(app): State<App>,
+    Path(car): Path<i32>,
+    Form(form): Form<LeaveOutForm>,
+) -> Result<Redirect, WebError> {
+    let said: String = form.reason.trim().chars().take(200).collect();
+    let reason = if said.is_empty() { "no reason given".to_string() } else { said };
+    let reason = (!form.back).then_some(reason);
+    app.run(move |store| Ok(store.leave_out_drive(form.drive, reason.as_deref())?)).await?;
+    Ok(Redirect::to(&format!("/drives?car={car}")))
+}
+
+/// Removes a drive.
+pub(crate) async fn remove(
+    State(app): State<App>,
+    Path(car): Path<i32>,
+    Form(form): Form<DriveForm>,
+) -> Result<Redirect, WebError> {
+    app.run(move |store| Ok(store.remove_drive(form.drive)?)).await?;
+    Ok(Redirect::to(&format!("/drives?car={car}")))
+}
+
+/// Makes a consumption the car's own, which distances may be figured with.
+pub(crate) async fn use_own(
+    State(app): State<App>,
+    Path(car): Path<i32>,
+    Form(form): Form<OwnForm>,
+) -> Result<Redirect, WebError> {
+    if !(1.0..=200.0).contains(&form.kwh_per_100km) {
+        return Err(WebError::Refused("The consumption does not work; expected 1 to 200 kWh/100 km.".into()));
+    }
+    app.run(move |store| {
+        let about = store.car(car)?.about;
+        let own = Some(Consumption::kwh_per_100km(form.kwh_per_100km));
+        let distances = spare_hour_core::distance_base::Distances { own, ..about.distances };
+        Ok(store.change_car(car, &NewCar { distances, ..about })?)
+    })
+    .await?;
+    Ok(Redirect::to(&format!("/drives?car={car}&used=true")))
+}
