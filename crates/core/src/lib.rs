@@ -26,6 +26,7 @@
 //! | what the road takes | [`road_load`], [`air_density`] |
 //! | a car's consumption from its drives | [`consumption_fit`], [`least_squares`] |
 //! | energy and minutes of the road | [`route`] |
+//! | prices, receipts, memberships | [`tariff`], [`receipt`], [`membership`] |
 //! | the trip to plan | [`trip`] |
 //! | the best stops, with a proof | [`planner`] |
 //! | SoC and place over the minutes of a plan | [`trip_timeline`] |
@@ -52,15 +53,18 @@ pub mod forecast_check;
 pub mod join;
 pub mod least_squares;
 pub mod live;
+pub mod membership;
 pub mod planner;
 pub mod profile;
 pub mod quantity;
+pub mod receipt;
 pub mod report;
 pub mod road_load;
 pub mod route;
 pub mod session;
 pub mod soc_timeline;
 pub mod stall;
+pub mod tariff;
 pub mod trip;
 pub mod trip_timeline;
 pub mod usable_capacity;
