@@ -146,3 +146,28 @@ test.describe("on a phone", () => {
     await accessible(page);
   });
 });
+
+test("a tariff is written, its receipt follows, and a stop asks it", async ({ page }) => {
+  await page.goto("/tariffs/new");
+  await page.getByLabel("Name").fill("Flat and idle");
+  await page.getByLabel("Currency").fill("cr");
+  await page.locator("#price-0").fill("0,50");
+  await expect(page.locator("#receipt")).toContainText("20.00 cr");
+  await page.locator("#kind-1").selectOption("parking");
+  await page.locator("#price-1").fill("12");
+  await page.locator("#from_min-1").fill("40");
+  await page.getByLabel("then standing, min").fill("30");
+  // By hand: 25 min of charging, the fee from minute 40 on: 15 of 30 min at 12 an hour.
+  await expect(page.locator("#receipt")).toContainText("23.00 cr");
+  await page.locator("#from-0").fill("late");
+  await expect(page.locator("#receipt")).toContainText("Row 1, from (hh:mm): “late” does not work");
+  await page.locator("#from-0").fill("");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Flat and idle");
+  const asked = page.getByRole("region", { name: "Asked on Tamsby to Ferrow Quay" });
+  await asked.getByLabel("Vessen Junction, Quern").check();
+  await asked.getByRole("button", { name: "Keep these sites" }).click();
+  await asked.getByRole("link", { name: "See the trip" }).click();
+  await page.getByRole("row", { name: /^2 Vessen Junction/ }).getByText("Receipt").click();
+  await expect(page.getByRole("row", { name: /^Energy .* 0.5 a kWh/ })).toBeVisible();
+});

@@ -4,6 +4,7 @@ import { keys } from "./keys";
 import { live } from "./live/live";
 import { page } from "./page";
 import { session } from "./session";
+import { tariff } from "./tariff";
 import { themeButton } from "./theme-button";
 import { trip } from "./trip";
 
@@ -12,6 +13,7 @@ Alpine.data("keys", keys);
 Alpine.data("live", live);
 Alpine.data("page", page);
 Alpine.data("session", session);
+Alpine.data("tariff", tariff);
 Alpine.data("themeButton", themeButton);
 Alpine.data("trip", trip);
 Alpine.start();

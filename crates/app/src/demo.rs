@@ -11,8 +11,8 @@ use spare_hour_core::distance_base::Distances;
 use spare_hour_core::profile::Profile;
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
 use spare_hour_core::trip::Trip;
-use spare_hour_formats::{read_drives_csv, read_session, read_trip};
-use spare_hour_store::{NewCar, NewCurve, NewSession, NewTrip, Store};
+use spare_hour_formats::{read_drives_csv, read_session, read_tariffs, read_trip, write_tariff};
+use spare_hour_store::{NewCar, NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};
 
 use crate::serve::{PORT, data_directory, listen};
 
@@ -23,6 +23,8 @@ const SESSIONS: [(&str, &str, &str); 3] = [
     ("Avel 74, cold, −7 °C", "avel-cold.csv", include_str!("../demo/avel-cold.csv")),
     ("Avel 74, warm, from 40 %", "avel-from-40.csv", include_str!("../demo/avel-from-40.csv")),
 ];
+/// What two networks ask.
+const TARIFFS: &str = include_str!("../demo/tariffs.json");
 /// A year of the first car's drives.
 const DRIVES: &str = include_str!("../demo/avel-drives.csv");
 /// A night of the second car at a post: name, file name and text.
@@ -100,7 +102,8 @@ fn fill(store: &Store) -> anyhow::Result<()> {
     }
     store.add_drives(avel, &read_drives_csv(DRIVES.as_bytes())?)?;
     add_brae(store)?;
-    store.add_trip(&demo_trip(&trip, avel))?;
+    let trip_id = store.add_trip(&demo_trip(&trip, avel))?;
+    add_tariffs(store, trip_id, &trip)?;
     Ok(())
 }
 
@@ -115,6 +118,30 @@ fn add_session(store: &Store, car: i32, usable: Energy, [name, file, text]: [&st
         ..NewCurve::new(car, name, curve.power)
     };
     Ok(store.add_curve(&new)?)
+}
+
+/// Two networks' tariffs; the first is asked at its sites of the trip, and has a membership.
+fn add_tariffs(store: &Store, trip_id: i32, trip: &Trip) -> anyhow::Result<()> {
+    let mut ids = Vec::new();
+    for tariff in read_tariffs(TARIFFS.as_bytes())? {
+        let ocpi = write_tariff(&tariff, &tariff.name);
+        ids.push(store.add_tariff(&NewTariff { name: tariff.name, currency: tariff.currency, ocpi })?);
+    }
+    let network = ids.first().context("the demo has tariffs")?;
+    let of_network = trip.sites.iter().filter(|site| site.name.ends_with("Ostrel"));
+    let sites: Vec<String> = of_network.map(|site| site.id.clone()).collect();
+    store.ask_tariff(trip_id, &sites, *network)?;
+    store.add_membership(
+        *network,
+        &StoredMembership {
+            id: 0,
+            name: "Ostrel Regular".into(),
+            monthly_fee: "6".into(),
+            percent_off: Some("20".into()),
+            own_tariff: None,
+        },
+    )?;
+    Ok(())
 }
 
 fn new_session(car: i32, [name, file, text]: [&str; 3]) -> anyhow::Result<NewSession> {

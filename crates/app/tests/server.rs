@@ -245,3 +245,50 @@ fn drives_are_logged_and_tell_the_consumption() {
     assert!(server.get("/drives?speed=900").1.contains("expected 10 to 250 km/h"));
     assert_eq!(server.get("/drives?car=77").0, 404);
 }
+
+#[test]
+fn tariffs_make_receipts_that_the_trip_adds_up() {
+    let server = Server::start("demo");
+    let page = server.get("/trips/1").1;
+    // Mossgate asks Ostrel's tariff: 0.61 a kWh by day.
+    assert!(page.contains("0.61 a kWh") && page.contains("Receipt"), "{page}");
+    let typed = [
+        ("name", "Nightly"),
+        ("currency", "cr"),
+        ("kind-0", "energy"),
+        ("days-0", "every day"),
+        ("price-0", "0,30"),
+        ("from-0", "22:00"),
+        ("to-0", "06:00"),
+        ("kind-1", "energy"),
+        ("price-1", "0.5"),
+        ("kwh", "36"),
+        ("minutes", "180"),
+        ("parked", "0"),
+        ("began", "2026-11-20T21:30"),
+    ];
+    // By hand, as in the core: 6 kWh at 0.50 and 30 at 0.30.
+    assert!(server.post("/tariffs/receipt", &typed).1.contains("12.00 cr"));
+    assert_eq!(server.post("/tariffs", &typed).0, 303);
+    let mut wrong = typed;
+    wrong[4].1 = "dear";
+    let (status, body) = server.post("/tariffs", &wrong);
+    assert!(status == 422 && body.contains("Row 1, Price: “dear” does not work") && body.contains("value=\"dear\""));
+    let member = [("name", "Club"), ("monthly_fee", "4"), ("percent_off", "25"), ("own_tariff", "")];
+    assert_eq!(server.post("/tariffs/3/memberships", &member).0, 303);
+    let page = server.get("/tariffs/3").1;
+    assert!(page.contains("Club: 4.00 a month, 25 % off") && page.contains("it pays from"), "{page}");
+    let neither = [("name", "Club"), ("monthly_fee", "4"), ("percent_off", ""), ("own_tariff", "")];
+    assert_eq!(server.post("/tariffs/3/memberships", &neither).0, 422);
+    assert_eq!(server.post("/tariffs/3/memberships/remove", &[("membership", "2")]).0, 303);
+    assert_eq!(server.post("/tariffs/3/trips/1", &[("site-kittle", "1")]).0, 303);
+    assert!(server.get("/trips/1").1.contains("0.5 a kWh"));
+    let file = server.get("/tariffs/3/tariff.json").1;
+    let (status, ..) = server.upload("/tariffs/import", &[], Some(("t.json", &file)));
+    assert_eq!(status, 303);
+    assert_eq!(server.get("/tariffs").1.matches("Nightly").count(), 2);
+    let (status, _, body) = server.upload("/tariffs/import", &[], Some(("t.json", &file.replace("ENERGY", "JOY"))));
+    assert!(status == 422 && body.contains("is &#34;JOY&#34;"), "{body}");
+    assert_eq!(server.post("/tariffs/3/remove", &[]).0, 303);
+    assert_eq!(server.get("/tariffs/3").0, 404);
+}

@@ -26,7 +26,7 @@
 //! | what the road takes | [`road_load`], [`air_density`] |
 //! | a car's consumption from its drives | [`consumption_fit`], [`least_squares`] |
 //! | energy and minutes of the road | [`route`] |
-//! | prices, receipts, memberships | [`tariff`], [`receipt`], [`membership`] |
+//! | prices, receipts of stops, memberships | [`tariff`], [`receipt`], [`stop_periods`], [`membership`] |
 //! | the trip to plan | [`trip`] |
 //! | the best stops, with a proof | [`planner`] |
 //! | SoC and place over the minutes of a plan | [`trip_timeline`] |
@@ -64,6 +64,7 @@ pub mod route;
 pub mod session;
 pub mod soc_timeline;
 pub mod stall;
+pub mod stop_periods;
 pub mod tariff;
 pub mod trip;
 pub mod trip_timeline;

@@ -37,9 +37,8 @@ pub fn read_drives_csv(bytes: &[u8]) -> Result<Vec<Drive>, FormatError> {
     let mut reader =
         ReaderBuilder::new().delimiter(separator(text)).flexible(true).has_headers(false).from_reader(text.as_bytes());
     let mut rows = reader.records();
-    let header = match rows.next() {
-        Some(Ok(header)) => header,
-        _ => return Err(FormatError::file("the file is empty; expected a header row with km, minutes and kwh")),
+    let Some(Ok(header)) = rows.next() else {
+        return Err(FormatError::file("the file is empty; expected a header row with km, minutes and kwh"));
     };
     let at: HashMap<String, usize> =
         header.iter().enumerate().map(|(index, name)| (name.trim().to_lowercase(), index)).collect();

@@ -95,7 +95,7 @@ impl Found {
             "min" => self.minutes = within(0.1, 10_000.0)?,
             "h" => {
                 self.minutes =
-                    Some(hours(text).ok_or_else(|| format!("\"{word}\" is no time: expected such as 1:41 h"))?)
+                    Some(hours(text).ok_or_else(|| format!("\"{word}\" is no time: expected such as 1:41 h"))?);
             }
             "°c" | "c" => self.outside = within(-60.0, 60.0)?,
             "kg" => self.load = within(0.0, 2_000.0)?,
@@ -105,7 +105,7 @@ impl Found {
                 self.soc =
                     Some(percents(text).ok_or_else(|| {
                         format!("\"{word}\" does not work: expected before and after, such as 88-52 %")
-                    })?)
+                    })?);
             }
             _ => return Ok(false),
         }

@@ -314,7 +314,7 @@ mod tests {
         assert_eq!(night.restrictions.days, [Weekday::Friday, Weekday::Saturday]);
         assert_eq!(tariff.elements[2].restrictions.least_duration, Some(Minutes::new(60.0)));
         assert_eq!(tariff.most, Some(Decimal::new(605, 1)));
-        assert_eq!(read_tariffs(write_tariff(&tariff, "x").as_bytes()).unwrap(), [tariff.clone()]);
+        assert_eq!(read_tariffs(write_tariff(&tariff, "x").as_bytes()).unwrap(), std::slice::from_ref(&tariff));
         let list = format!("[{}, {}]", TARIFF, write_tariff(&tariff, "y"));
         assert_eq!(read_tariffs(list.as_bytes()).unwrap(), [tariff.clone(), tariff]);
     }

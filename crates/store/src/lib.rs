@@ -15,6 +15,7 @@ mod profile_json;
 mod schema;
 mod session_rows;
 mod sessions;
+mod tariffs;
 mod trips;
 
 use std::path::PathBuf;
@@ -28,6 +29,7 @@ pub use drives::StoredDrive;
 pub use live::{NewLiveCharge, StoredLiveCharge};
 pub use matchings::StoredMatching;
 pub use sessions::{NewSession, SessionLine, StoredSession};
+pub use tariffs::{NewTariff, StoredMembership, StoredTariff};
 pub use trips::{NewTrip, StoredTrip, TripLine};
 
 /// Why the store could not do what it was asked.

@@ -130,6 +130,7 @@ diesel::table! {
         per_kwh -> Double,
         per_min -> Double,
         per_session -> Double,
+        tariff_id -> Nullable<Integer>,
     }
 }
 
@@ -181,5 +182,25 @@ diesel::table! {
         heating_kw -> Nullable<Double>,
         note -> Nullable<Text>,
         left_out -> Nullable<Text>,
+    }
+}
+
+diesel::table! {
+    tariffs (id) {
+        id -> Integer,
+        name -> Text,
+        currency -> Text,
+        ocpi -> Text,
+    }
+}
+
+diesel::table! {
+    memberships (id) {
+        id -> Integer,
+        tariff_id -> Integer,
+        name -> Text,
+        monthly_fee -> Text,
+        percent_off -> Nullable<Text>,
+        own_tariff_id -> Nullable<Integer>,
     }
 }

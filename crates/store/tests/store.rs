@@ -15,7 +15,8 @@ use spare_hour_core::route::Segment;
 use spare_hour_core::session::{Conditions, Forecast, Meter, Reading, Session};
 use spare_hour_core::trip::{Boost, Goal, Price, Site};
 use spare_hour_store::{
-    MovedPoint, NewCar, NewCurve, NewLiveCharge, NewSession, NewTrip, Store, StoreError, StoredMatching,
+    MovedPoint, NewCar, NewCurve, NewLiveCharge, NewSession, NewTariff, NewTrip, Store, StoreError, StoredMatching,
+    StoredMembership,
 };
 
 fn car() -> NewCar {
@@ -412,4 +413,37 @@ fn drives_are_kept_in_order_of_their_days() {
     let many = vec![kept(&store)[1].clone(); 2_500];
     store.add_drives(car, &many).unwrap();
     assert_eq!(store.drives_of(car).unwrap().len(), 2_502);
+}
+
+#[test]
+fn sites_ask_tariffs_and_go_back_to_their_own_prices() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let car = store.add_car(&car()).unwrap();
+    let trip_id = store.add_trip(&trip(car)).unwrap();
+    let new = |name: &str| NewTariff { name: name.into(), currency: "cr".into(), ocpi: "{}".into() };
+    let (usual, members) = (store.add_tariff(&new("usual")).unwrap(), store.add_tariff(&new("members")).unwrap());
+    store.ask_tariff(trip_id, &["a".to_string(), "not there".to_string()], usual).unwrap();
+    assert_eq!(store.tariffs_of_sites(trip_id).unwrap().get("a"), Some(&usual));
+    store.ask_tariff(trip_id, &[], usual).unwrap();
+    assert!(store.tariffs_of_sites(trip_id).unwrap().is_empty());
+    let membership = StoredMembership {
+        id: 1,
+        name: "m".into(),
+        monthly_fee: "4.00".into(),
+        percent_off: None,
+        own_tariff: Some(members),
+    };
+    store.add_membership(usual, &membership).unwrap();
+    assert_eq!(store.memberships_of(usual).unwrap(), std::slice::from_ref(&membership));
+    let both = StoredMembership { percent_off: Some("10".into()), ..membership };
+    assert!(store.add_membership(usual, &both).is_err());
+    store.change_tariff(usual, &new("changed")).unwrap();
+    assert_eq!(store.tariff(usual).unwrap().about.name, "changed");
+    store.ask_tariff(trip_id, &["a".to_string()], usual).unwrap();
+    store.remove_tariff(usual).unwrap();
+    assert!(store.tariffs_of_sites(trip_id).unwrap().is_empty() && store.memberships_of(usual).unwrap().is_empty());
+    assert_eq!(store.trip(trip_id).unwrap().about.sites, trip(car).sites);
+    assert!(matches!(store.remove_tariff(usual), Err(StoreError::NotFound { what: "tariff", .. })));
+    assert!(matches!(store.remove_membership(9), Err(StoreError::NotFound { what: "membership", .. })));
 }

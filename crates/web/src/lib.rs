@@ -17,6 +17,7 @@ mod live;
 mod say;
 mod security;
 mod sessions;
+mod tariffs;
 mod trips;
 
 use std::future::Future;
@@ -116,6 +117,16 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/drives/{car}/leave-out", post(drives::leave_out))
         .route("/drives/{car}/remove", post(drives::remove))
         .route("/drives/{car}/own", post(drives::use_own))
+        .route("/tariffs", get(tariffs::list).post(tariffs::add))
+        .route("/tariffs/new", get(tariffs::new))
+        .route("/tariffs/import", post(tariffs::import))
+        .route("/tariffs/receipt", post(tariffs::preview))
+        .route("/tariffs/{id}", get(tariffs::show).post(tariffs::change))
+        .route("/tariffs/{id}/tariff.json", get(tariffs::json))
+        .route("/tariffs/{id}/remove", post(tariffs::remove))
+        .route("/tariffs/{id}/memberships", post(tariffs::add_membership))
+        .route("/tariffs/{id}/memberships/remove", post(tariffs::remove_membership))
+        .route("/tariffs/{id}/trips/{trip}", post(tariffs::ask))
         .route("/trips", get(trips::list).post(trips::import))
         .route("/trips/example", post(trips::example))
         .route("/trips/{id}", get(trips::show))

@@ -343,7 +343,7 @@ fn recalled(stored: &StoredMatching) -> Matching {
 /// The car of a new session.
 enum ChosenCar {
     Kept(i32),
-    New(NewCar),
+    New(Box<NewCar>),
 }
 
 fn chosen_car(form: &mut NewForm, session: Option<&Session>) -> Option<ChosenCar> {
@@ -366,7 +366,7 @@ fn chosen_car(form: &mut NewForm, session: Option<&Session>) -> Option<ChosenCar
     }
     let mut car = NewCar::new(name?, Energy::kwh(usable?), USUAL_LOSS);
     car.distances.rated = range.map(Distance::km).or(conditions.and_then(|conditions| conditions.rated_range));
-    Some(ChosenCar::New(car))
+    Some(ChosenCar::New(Box::new(car)))
 }
 
 fn keep(store: &Store, car: ChosenCar, form: &NewForm, upload: Upload, session: Session) -> Result<i32, WebError> {

@@ -2,6 +2,7 @@
 
 mod ask;
 mod day_line;
+mod receipts;
 mod view;
 
 use askama::Template;
@@ -21,6 +22,7 @@ use crate::sessions::upload::{Upload, read_upload};
 
 pub(crate) use ask::Ask;
 use ask::{Controls, Knob};
+use receipts::TripTariffs;
 pub(crate) use view::{Outcome, PlanView};
 
 /// Currency of trips that do not say theirs.
@@ -36,6 +38,8 @@ pub(crate) struct Loaded {
     pub(crate) controls: Controls,
     /// The trip with every control applied; `None` when its car has no curve yet.
     pub(crate) trip: Option<Trip>,
+    /// What its sites ask.
+    pub(crate) tariffs: TripTariffs,
 }
 
 impl Loaded {
@@ -50,11 +54,13 @@ impl Loaded {
         let asked = ask.curve().filter(|asked| curves.iter().any(|curve| curve.id == *asked));
         controls.curve = asked.or(car.curve);
         let curve = curves.iter().find(|curve| Some(curve.id) == controls.curve);
+        let tariffs = TripTariffs::new(store, id, controls.departure)?;
         let trip = curve.map(|curve| {
-            let trip = stored.with_vehicle(car.vehicle(curve.about.power.clone()));
-            controls.apply(trip)
+            let mut trip = controls.apply(stored.with_vehicle(car.vehicle(curve.about.power.clone())));
+            tariffs.apply(&mut trip);
+            trip
         });
-        Ok(Self { stored, cars, curves, controls, trip })
+        Ok(Self { stored, cars, curves, controls, trip, tariffs })
     }
 
     fn curve(&self) -> Option<&Curve> {

@@ -4,12 +4,15 @@ use spare_hour_core::planner::{
     AdjustedPlan, FixedDeparture, Infeasible, Place, Plan, PlanError, Planner, Reason, SchoolResult, Why,
 };
 use spare_hour_core::quantity::Minutes;
+use spare_hour_core::receipt::Receipt;
+use spare_hour_core::tariff::Tariff;
 use spare_hour_core::trip::Trip;
 
-use super::Loaded;
 use super::ask::Controls;
 use super::day_line::{DayLine, NUDGE};
+use super::{Loaded, receipts};
 use crate::say;
+use crate::tariffs::receipt_view::ReceiptView;
 
 /// Trips with more sites than this do not say what each stop is worth: that takes a plan without each.
 const WORTH_SITES: usize = 24;
@@ -78,6 +81,8 @@ pub(crate) struct StopRow {
     pub(crate) overhead: String,
     pub(crate) plug: String,
     pub(crate) cost: String,
+    /// Where the site asks a tariff.
+    pub(crate) receipt: Option<ReceiptView>,
     pub(crate) why: String,
     pub(crate) worth: Option<String>,
     pub(crate) less: Option<String>,
@@ -176,12 +181,13 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
     let best = &planner.best().plan;
     let kept: Vec<usize> = fixed.iter().filter(|one| !dropped.contains(one)).map(|one| one.site).collect();
     let schools = planner.schools();
+    let of_stops = loaded.tariffs.receipts(trip, &plan);
     Planned {
         total: say::duration(plan.total),
         arrives: say::time_of_day(controls.departure, plan.total.get()),
         arrival: say::percent(plan.arrival),
         sum: sum(&plan),
-        cost: format!("{:.2} {currency}", plan.cost),
+        cost: format!("{:.2} {currency}", receipts::cost(&plan, &of_stops)),
         gap: gap(planner.best().gap, trip.goal.value_of_time_per_hour.is_some()),
         against_best: (!kept.is_empty()).then(|| AgainstBest {
             minutes: say::more_minutes(plan.total.get() - best.total.get()),
@@ -190,7 +196,7 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
         }),
         dropped: dropped.iter().map(|one| not_kept(trip, *one)).collect(),
         day_line: DayLine::new(trip, &plan, &kept, controls.departure),
-        stops: stop_rows(loaded, trip, planner, &plan, &kept, whole),
+        stops: with_receipts(stop_rows(loaded, trip, planner, &plan, &kept, whole), &of_stops),
         verdict: verdict(best, &schools),
         schools: school_rows(best, &schools, currency),
         sites: site_rows(trip, &plan, currency),
@@ -271,6 +277,7 @@ fn stop_rows(
             overhead: say::minutes(stop.overhead.get()),
             plug: format!("{:.1}", stop.plug.get()),
             cost: format!("{:.2}", stop.cost),
+            receipt: None,
             why: why(trip, reason, kept.contains(&stop.site)),
             worth: worth.then(|| worth_of(planner, stop.site)),
             less: nudges.less,
@@ -278,6 +285,17 @@ fn stop_rows(
             let_go: nudges.let_go,
         });
         minute += stop.charge.get() + stop.overhead.get();
+    }
+    rows
+}
+
+/// The stops with the receipts of those that have one, which is then what they cost.
+fn with_receipts(mut rows: Vec<StopRow>, receipts: &[Option<(&Tariff, Receipt)>]) -> Vec<StopRow> {
+    for (row, receipt) in rows.iter_mut().zip(receipts) {
+        if let Some((tariff, receipt)) = receipt {
+            row.cost = format!("{:.2}", receipt.total_with_vat);
+            row.receipt = Some(ReceiptView::new(receipt, tariff));
+        }
     }
     rows
 }

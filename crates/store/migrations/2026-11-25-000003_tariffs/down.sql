@@ -1,0 +1,3 @@
+ALTER TABLE trip_sites DROP COLUMN tariff_id;
+DROP TABLE memberships;
+DROP TABLE tariffs;

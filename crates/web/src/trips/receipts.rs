@@ -1,0 +1,112 @@
+//! Tariffs on a trip: what the planner is told a site asks, and the receipts of the stops that it chose.
+//!
+//! The planner weighs one price for each site: that of the hour at which a drive without stops would be there. The receipts of
+//! the chosen stops are exact: by the hour, power and minutes of each.
+
+use std::collections::HashMap;
+
+use jiff::tz::TimeZone;
+use jiff::{SignedDuration, ZonedDateTime};
+use rust_decimal::Decimal;
+use rust_decimal::prelude::ToPrimitive;
+use spare_hour_core::planner::Plan;
+use spare_hour_core::quantity::{Energy, Minutes, Power};
+use spare_hour_core::receipt::{Receipt, receipt};
+use spare_hour_core::stop_periods::stop_periods;
+use spare_hour_core::tariff::{Kind, Moment, Tariff};
+use spare_hour_core::trip::{Price, Site, Trip};
+use spare_hour_store::Store;
+
+use crate::error::WebError;
+use crate::tariffs;
+
+/// The tariffs of a trip's sites, and when the trip begins.
+#[derive(Default)]
+pub(crate) struct TripTariffs {
+    by_site: HashMap<String, Tariff>,
+    departure: Option<ZonedDateTime>,
+}
+
+impl TripTariffs {
+    /// The tariffs that a trip's sites ask; it begins today, some minutes after midnight.
+    pub(crate) fn new(store: &Store, trip: i32, departure: f64) -> Result<Self, WebError> {
+        let mut by_site = HashMap::new();
+        for (site, tariff) in store.tariffs_of_sites(trip)? {
+            by_site.insert(site, tariffs::read(&store.tariff(tariff)?)?);
+        }
+        let midnight = ZonedDateTime::now().with_time_zone(TimeZone::system()).start_of_day().ok();
+        let departure = midnight.and_then(|midnight| midnight.checked_add(minutes(departure)).ok());
+        Ok(Self { by_site, departure })
+    }
+
+    /// Tells a trip what its sites ask about when they are reached.
+    pub(crate) fn apply(&self, trip: &mut Trip) {
+        let whole = trip.route.length().get();
+        let hours: f64 = trip.route.segments().iter().map(|segment| segment.length.get() / segment.speed.get()).sum();
+        for site in &mut trip.sites {
+            if let Some(tariff) = self.by_site.get(&site.id) {
+                let reached = 60.0 * hours * site.at.get() / whole.max(1e-9);
+                site.price = self.price(tariff, site, reached);
+            }
+        }
+    }
+
+    /// One price for the planner, with VAT: what counts a minute into a charge at the site's power.
+    fn price(&self, tariff: &Tariff, site: &Site, reached: f64) -> Price {
+        let Some(at) = self.after(reached) else {
+            return site.price;
+        };
+        let moment = Moment {
+            date: at.date(),
+            time: at.time(),
+            energy: Energy::kwh(1.0),
+            power: Power::kw(site.max_power.get().min(100.0)),
+            current: None,
+            duration: Minutes::new(12.0),
+        };
+        let price = |kind| {
+            let component = tariff.component(kind, &moment).map(|found| found.1);
+            let with_vat = component.map(|component| {
+                component.price * (Decimal::ONE + component.vat.unwrap_or_default() / Decimal::ONE_HUNDRED)
+            });
+            with_vat.and_then(|price| price.to_f64()).unwrap_or(0.0)
+        };
+        Price { per_kwh: price(Kind::Energy), per_min: price(Kind::Time) / 60.0, per_session: price(Kind::Flat) }
+    }
+
+    fn after(&self, later: f64) -> Option<ZonedDateTime> {
+        self.departure.as_ref()?.checked_add(minutes(later)).ok()
+    }
+
+    /// The receipt of each stop of a plan whose site asks a tariff, with that tariff.
+    pub(crate) fn receipts<'t>(&'t self, trip: &Trip, plan: &Plan) -> Vec<Option<(&'t Tariff, Receipt)>> {
+        let mut minute = 0.0;
+        let mut receipts = Vec::with_capacity(plan.stops.len());
+        for stop in &plan.stops {
+            let site = &trip.sites[stop.site];
+            // Fixed minutes are before the charge: way to the plug, handshake.
+            minute += stop.drive.get() + stop.overhead.get();
+            let began = self.after(minute);
+            let of_stop = self.by_site.get(&site.id).zip(began).map(|(tariff, began)| {
+                let periods = stop_periods(&trip.vehicle, site, stop.arrive, stop.depart);
+                (tariff, receipt(tariff, &began, &periods))
+            });
+            receipts.push(of_stop);
+            minute += stop.charge.get();
+        }
+        receipts
+    }
+}
+
+fn minutes(minutes: f64) -> SignedDuration {
+    SignedDuration::from_secs((minutes * 60.0).round() as i64)
+}
+
+/// What a plan costs: receipts where there are such, the planner's figures for the other stops.
+pub(crate) fn cost(plan: &Plan, receipts: &[Option<(&Tariff, Receipt)>]) -> f64 {
+    let of_stop = |(stop, receipt): (&spare_hour_core::planner::Stop, &Option<(&Tariff, Receipt)>)| {
+        let exact = receipt.as_ref().and_then(|receipt| receipt.1.total_with_vat.to_f64());
+        exact.unwrap_or(stop.cost)
+    };
+    plan.stops.iter().zip(receipts).map(of_stop).sum()
+}
