@@ -210,6 +210,11 @@ impl ConsumptionFit {
         std::array::from_fn(|index| terms[index] * features[index])
     }
 
+    /// Car, driver and load.
+    pub fn moved_mass(&self, load: Mass) -> Mass {
+        Mass::kg(self.body.mass.get() + DRIVER + load.get())
+    }
+
     /// The car that was driven.
     pub fn body(&self) -> Body {
         self.body

@@ -25,6 +25,7 @@
 //! | what was driven, and what is odd about it | [`drive`], [`drive_findings`] |
 //! | what the road takes | [`road_load`], [`air_density`] |
 //! | a car's consumption from its drives | [`consumption_fit`], [`least_squares`] |
+//! | a track on the ground, and its segments for a car | [`track`], [`track_segments`] |
 //! | energy and minutes of the road | [`route`] |
 //! | prices, receipts of stops, memberships | [`tariff`], [`receipt`], [`stop_periods`], [`membership`] |
 //! | the trip to plan | [`trip`] |
@@ -66,6 +67,8 @@ pub mod soc_timeline;
 pub mod stall;
 pub mod stop_periods;
 pub mod tariff;
+pub mod track;
+pub mod track_segments;
 pub mod trip;
 pub mod trip_timeline;
 pub mod usable_capacity;
