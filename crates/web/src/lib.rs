@@ -129,6 +129,7 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/tariffs/{id}/trips/{trip}", post(tariffs::ask))
         .route("/trips", get(trips::list).post(trips::import))
         .route("/trips/example", post(trips::example))
+        .route("/trips/track", get(trips::track_form).post(trips::make_from_track))
         .route("/trips/{id}", get(trips::show))
         .route("/trips/{id}/plan", get(trips::plan))
         .route("/trips/{id}/keep", post(trips::keep))

@@ -2,6 +2,7 @@
 
 mod ask;
 mod day_line;
+mod from_track;
 mod receipts;
 mod view;
 
@@ -22,6 +23,7 @@ use crate::sessions::upload::{Upload, read_upload};
 
 pub(crate) use ask::Ask;
 use ask::{Controls, Knob};
+pub(crate) use from_track::{form as track_form, make as make_from_track};
 use receipts::TripTariffs;
 pub(crate) use view::{Outcome, PlanView};
 
