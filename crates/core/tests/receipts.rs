@@ -4,6 +4,7 @@
 
 use jiff::ZonedDateTime;
 use jiff::civil::{Weekday, time};
+use proptest::prelude::*;
 use rust_decimal::Decimal;
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
 use spare_hour_core::receipt::{Period, Receipt, receipt};
@@ -221,4 +222,97 @@ fn ten_everything_at_once() {
     adds_up(&receipt);
     assert_eq!(receipt.total, d("27.50"), "{:#?}", receipt.lines);
     assert_eq!(receipt.lines.len(), 5);
+}
+
+/// Whether a restriction holds, said anew: by the second of the day, the second of the charge and the kWh so far.
+fn holds(rules: &Restrictions, of_day: i64, of_charge: f64, kwh: f64) -> bool {
+    let seconds = |time: jiff::civil::Time| i64::from(time.hour()) * 3600 + i64::from(time.minute()) * 60;
+    let by_clock = match (rules.from_time.map(seconds), rules.to_time.map(seconds)) {
+        (Some(from), Some(to)) if from < to => (from..to).contains(&of_day),
+        (Some(from), Some(to)) => of_day >= from || of_day < to,
+        _ => true,
+    };
+    let minutes = of_charge / 60.0;
+    by_clock
+        && rules.least_duration.is_none_or(|least| minutes >= least.get())
+        && rules.most_duration.is_none_or(|most| minutes < most.get())
+        && rules.least_energy.is_none_or(|least| kwh >= least.get() - 1e-6)
+        && rules.most_energy.is_none_or(|most| kwh < most.get() - 1e-6)
+}
+
+/// A charge second by second: for each kind the first element that holds.
+fn second_by_second(tariff: &Tariff, start_of_day: i64, periods: &[Period]) -> f64 {
+    let (mut second, mut kwh, mut money) = (0.0, 0.0, 0.0);
+    let price = |kind: Kind, second: f64, kwh: f64| -> f64 {
+        let of_day = (start_of_day + second as i64).rem_euclid(86_400);
+        let element = tariff.elements.iter().find(|element| {
+            element.components[0].kind == kind && holds(&element.restrictions, of_day, second + 0.5, kwh)
+        });
+        element.map_or(0.0, |element| element.components[0].price.to_string().parse().unwrap())
+    };
+    for period in periods {
+        let count = (period.time.get() * 60.0).round();
+        for _ in 0..count as i64 {
+            let step = period.energy.get() / count;
+            if period.parking {
+                money += price(Kind::Parking, second, kwh) / 3600.0;
+            } else {
+                money += price(Kind::Time, second, kwh) / 3600.0 + price(Kind::Energy, second, kwh + step / 2.0) * step;
+            }
+            second += 1.0;
+            kwh += step;
+        }
+    }
+    money
+}
+
+prop_compose! {
+    fn any_element()(
+        kind in prop::sample::select(vec![Kind::Energy, Kind::Time, Kind::Parking]),
+        cents in 1i64..2_000,
+        hours in prop::option::of((0i8..24, 0i8..24)),
+        minutes in prop::option::of((0u32..90, prop::option::of(90u32..200))),
+        kwh in prop::option::of((0u32..20, prop::option::of(20u32..60))),
+    ) -> Element {
+        let restrictions = Restrictions {
+            from_time: hours.map(|hours| time(hours.0, 0, 0, 0)),
+            to_time: hours.map(|hours| time(hours.1, 0, 0, 0)),
+            least_duration: minutes.map(|minutes| Minutes::new(f64::from(minutes.0))),
+            most_duration: minutes.and_then(|minutes| minutes.1).map(|most| Minutes::new(f64::from(most))),
+            least_energy: kwh.map(|kwh| Energy::kwh(f64::from(kwh.0))),
+            most_energy: kwh.and_then(|kwh| kwh.1).map(|most| Energy::kwh(f64::from(most))),
+            ..Restrictions::default()
+        };
+        Element { components: vec![Component { kind, price: Decimal::new(cents, 2), vat: None, step: 1 }], restrictions }
+    }
+}
+
+proptest! {
+    #[test]
+    fn any_receipt_agrees_with_a_walk_second_by_second(
+        elements in prop::collection::vec(any_element(), 1..6),
+        start in 0i64..1_440,
+        charges in prop::collection::vec((1u32..60, 0u32..30), 1..4),
+        parked in 0u32..120,
+    ) {
+        let tariff = tariff(elements);
+        let began = at("2026-11-20T00:00:00+01:00[Europe/Berlin]")
+            .checked_add(jiff::SignedDuration::from_secs(60 * start))
+            .unwrap();
+        let mut periods: Vec<Period> =
+            charges.iter().map(|&(minutes, kwh)| charging(f64::from(minutes), f64::from(kwh))).collect();
+        periods.push(parked_for(parked));
+        let receipt = receipt(&tariff, &began, &periods);
+        adds_up(&receipt);
+        let total: f64 = receipt.total.to_string().parse().unwrap();
+        let walked = second_by_second(&tariff, 60 * start, &periods);
+        // A boundary of energy may lie within a second, and each line is rounded to the cent.
+        let kwh_a_second = periods.iter().map(|period| period.energy.get() / period.time.get().max(1.0) / 60.0).fold(0.0, f64::max);
+        let slack = 0.005 * receipt.lines.len() as f64 + 0.001 + 12.0 * 20.0 * (kwh_a_second + 1.0 / 3600.0);
+        prop_assert!((total - walked).abs() <= slack, "{} for {}: {:#?}", total, walked, receipt.lines);
+    }
+}
+
+fn parked_for(minutes: u32) -> Period {
+    parked(f64::from(minutes))
 }

@@ -193,3 +193,53 @@ fn row(index: usize, kept: &StoredDrive, fit: &ConsumptionFit, usable: Energy) -
         left_out: drive.left_out.clone(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::fields::Field;
+    use spare_hour_formats::read_drive_line;
+    use spare_hour_store::NewCar;
+
+    fn at(speed: &str) -> AtForm {
+        let field = |text: &str| Field::new(text);
+        AtForm { speed: field(speed), outside: field("10"), wind: field("0"), load: field("0") }
+    }
+
+    fn car() -> Car {
+        Car { id: 1, about: NewCar::new("Tern", Energy::kwh(60.0), 8.0), curve: None }
+    }
+
+    fn kept(lines: &[&str]) -> Vec<StoredDrive> {
+        (1..).zip(lines).map(|(id, line)| StoredDrive { id, drive: read_drive_line(line).unwrap() }).collect()
+    }
+
+    #[test]
+    fn the_page_says_what_it_rests_on() {
+        let none = DrivesView::new(&car(), &[], &mut at("110"));
+        assert!(none.told.contains("No drive counts yet") && none.rows.is_empty());
+        let lines = [
+            "2026-05-01 80 km 60 min 13.1 kWh 12 °C",
+            "120 km 75 min 23.5 kWh 8 °C +200 m -180 m",
+            "40 km 2 min 7 kWh",
+        ];
+        let view = DrivesView::new(&car(), &kept(&lines), &mut at("110"));
+        assert!(view.told.contains("It rests on 2 drives and on the car’s mass"), "{}", view.told);
+        assert_eq!((view.counted, view.rows.len()), (2, 3));
+        // The newest first; the impossible one has no fit and says why.
+        assert_eq!((view.rows[0].id, view.rows[0].fitted.as_str()), (3, "–"));
+        assert!(view.rows[0].findings[0].contains("1200 km/h on average"), "{:?}", view.rows[0].findings);
+        assert_eq!(view.rows[2].consumption, "16.4");
+        let whole: f64 = view.fractions.iter().map(|part| part.value.parse::<f64>().unwrap()).sum();
+        let said: f64 = view.own.parse().unwrap();
+        assert!((whole - said).abs() < 0.25, "{whole} for {said}");
+    }
+
+    #[test]
+    fn what_is_asked_wrongly_is_named_and_the_usual_is_said() {
+        let mut at = at("900");
+        let view = DrivesView::new(&car(), &[], &mut at);
+        assert_eq!(at.speed.fault.as_deref(), Some("“900” does not work; expected 10 to 250 km/h"));
+        assert_eq!(view.headline, DrivesView::new(&car(), &[], &mut super::tests::at("110")).headline);
+    }
+}

@@ -110,3 +110,63 @@ pub(crate) fn cost(plan: &Plan, receipts: &[Option<(&Tariff, Receipt)>]) -> f64 
     };
     plan.stops.iter().zip(receipts).map(of_stop).sum()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::planner::Planner;
+    use spare_hour_formats::{read_trip, write_tariff};
+    use spare_hour_store::{NewTariff, NewTrip};
+
+    /// The example trip in a store, its first site asking a tariff.
+    fn stored(tariff: &Tariff) -> (tempfile::TempDir, Store, i32, Trip) {
+        let directory = tempfile::tempdir().unwrap();
+        let store = Store::open(directory.path()).unwrap();
+        let trip = read_trip(crate::trips::EXAMPLE.as_bytes()).unwrap();
+        let id = store.add_trip_with_car(&trip, "Tern", "cr").unwrap();
+        let kept = NewTariff { name: "t".into(), currency: "cr".into(), ocpi: write_tariff(tariff, "t") };
+        let tariff = store.add_tariff(&kept).unwrap();
+        let sites: Vec<String> = trip.sites.iter().map(|site| site.id.clone()).collect();
+        store.ask_tariff(id, &sites, tariff).unwrap();
+        (directory, store, id, trip)
+    }
+
+    fn simple(per_kwh: &str, per_minute: &str, flat: &str) -> Tariff {
+        let number = |text: &str| text.parse::<Decimal>().unwrap();
+        Tariff::simple("t", "cr", number(per_kwh), number(per_minute), number(flat))
+    }
+
+    #[test]
+    fn receipts_of_a_simple_tariff_are_the_planners_money() {
+        let (_directory, store, id, mut trip) = stored(&simple("0.55", "0.10", "1.5"));
+        let tariffs = TripTariffs::new(&store, id, 480.0).unwrap();
+        tariffs.apply(&mut trip);
+        let price = trip.sites[0].price;
+        assert!(
+            (price.per_kwh - 0.55).abs() < 1e-9
+                && (price.per_min - 0.10).abs() < 1e-9
+                && (price.per_session - 1.5).abs() < 1e-9
+        );
+        let planner = Planner::new(&trip).unwrap();
+        let plan = &planner.best().plan;
+        let receipts = tariffs.receipts(&trip, plan);
+        assert!(!receipts.is_empty() && receipts.iter().all(Option::is_some));
+        // Three lines to a stop, each rounded to the cent.
+        let exact = cost(plan, &receipts);
+        assert!((exact - plan.cost).abs() < 0.016 * receipts.len() as f64, "{exact} for {}", plan.cost);
+    }
+
+    #[test]
+    fn a_trip_without_tariffs_keeps_its_prices() {
+        let (_directory, store, id, mut trip) = stored(&simple("0.55", "0", "0"));
+        store.remove_tariff(1).unwrap();
+        let before = trip.clone();
+        let tariffs = TripTariffs::new(&store, id, 480.0).unwrap();
+        tariffs.apply(&mut trip);
+        assert!(trip.sites.iter().zip(&before.sites).all(|(now, then): (&Site, &Site)| now.price == then.price));
+        let planner = Planner::new(&trip).unwrap();
+        let receipts = tariffs.receipts(&trip, &planner.best().plan);
+        assert!(receipts.iter().all(Option::is_none));
+        assert!((cost(&planner.best().plan, &receipts) - planner.best().plan.cost).abs() < 1e-9);
+    }
+}
