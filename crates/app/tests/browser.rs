@@ -43,6 +43,11 @@ fn charges_are_measured_as_a_person_would() {
 }
 
 #[test]
+fn drives_are_logged_as_a_person_would() {
+    run("drive.spec.mjs");
+}
+
+#[test]
 fn every_page_is_accessible() {
     run("access.spec.mjs");
 }

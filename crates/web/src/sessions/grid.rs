@@ -145,3 +145,34 @@ fn conditions(loaded: &Loaded) -> String {
     let known: Vec<String> = parts.into_iter().flatten().collect();
     if known.is_empty() { "Conditions were not noted.".into() } else { format!("Measured with {}.", known.join(", ")) }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::analysis::Basis;
+    use spare_hour_core::distance_base::DistanceBase;
+
+    #[test]
+    fn cells_are_inside_the_session_and_explain_themselves() {
+        let session = spare_hour_formats::read_session("0:00 10 150 0\n4:00 30 160 13\n10:00 50 110 26.5\n").unwrap();
+        let basis = Basis {
+            usable: Energy::kwh(60.0),
+            range: Some(Distance::km(400.0)),
+            base: DistanceBase::Rated,
+            loss_percent: None,
+        };
+        let analysis = Analysis::new(&session, basis).unwrap();
+        let from_ten = row(&analysis, 10, Some("10-50"));
+        let keys: Vec<Option<&str>> = from_ten.iter().map(|cell| cell.as_ref().map(|cell| cell.key.as_str())).collect();
+        assert_eq!(keys[..6], [None, Some("10-20"), Some("10-30"), Some("10-40"), Some("10-50"), None]);
+        let chosen = from_ten[4].as_ref().unwrap();
+        assert!(
+            chosen.is_chosen && chosen.minutes == "10:00" && chosen.points == "40 pt" && chosen.energy == "26.5 kWh"
+        );
+        assert!(row(&analysis, 60, None).iter().all(Option::is_none));
+        // By hand: 40 points of 60 kWh are 24, of 400 km 160; in ten minutes 16 km a minute.
+        let told = explained(&analysis, "10-50").unwrap();
+        assert!(told.contains("24.0 kWh stored") && told.contains("160 km added, 16.0 km a minute"), "{told}");
+        assert!(["10", "50-10", "0-50", "a-b", "10-500"].iter().all(|cell| explained(&analysis, cell).is_none()));
+    }
+}

@@ -104,3 +104,64 @@ pub(crate) fn base_word(base: DistanceBase) -> &'static str {
 pub(crate) fn parse_base(word: Option<&str>) -> Option<DistanceBase> {
     DistanceBase::ALL.into_iter().find(|base| word == Some(base_word(*base)))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::quantity::{Consumption, Distance, Speed};
+    use spare_hour_formats::read_session;
+    use spare_hour_store::{NewCar, NewCurve, NewSession};
+
+    fn stored(text: &str, car: Option<NewCar>) -> (tempfile::TempDir, Store, i32) {
+        let directory = tempfile::tempdir().unwrap();
+        let store = Store::open(directory.path()).unwrap();
+        let car = car.map(|car| store.add_car(&car).unwrap());
+        let session = read_session(text).unwrap();
+        let new = NewSession { car, name: "s".into(), source_name: "s".into(), source_text: text.into(), session };
+        let id = store.add_session(&new).unwrap();
+        (directory, store, id)
+    }
+
+    const LINES: &str = "0:00 10 150\n4:00 30 160\n10:00 50 110\n30:00 81 40\n";
+
+    #[test]
+    fn a_session_without_a_car_says_that_its_capacity_is_a_guess() {
+        let (_directory, store, id) = stored(LINES, None);
+        let loaded = Loaded::new(&store, id).unwrap();
+        assert!(loaded.usable_is_guessed() && loaded.bases(DistanceBase::Rated).is_empty());
+        assert_eq!(loaded.basis(None).usable, Energy::kwh(UNKNOWN_KWH));
+        let (_directory, store, id) = stored("# usable_kwh: 70\nelapsed,soc\n0:00,10\n5:00,30\n", None);
+        let loaded = Loaded::new(&store, id).unwrap();
+        assert!(!loaded.usable_is_guessed() && loaded.basis(None).range.is_none());
+    }
+
+    #[test]
+    fn distances_are_on_the_base_that_is_wished_or_known() {
+        let distances = Distances {
+            rated: Some(Distance::km(400.0)),
+            constant_speed: Some((Distance::km(320.0), Speed::kmh(120.0))),
+            own: Some(Consumption::kwh_per_100km(16.0)),
+        };
+        let car = NewCar { distances, distance_base: DistanceBase::Own, ..NewCar::new("Tern", Energy::kwh(64.0), 8.0) };
+        let (_directory, store, id) = stored(LINES, Some(car));
+        let loaded = Loaded::new(&store, id).unwrap();
+        // 64 kWh at 16 kWh/100 km are 400 km.
+        let basis = loaded.basis(None);
+        assert_eq!((basis.base, basis.range), (DistanceBase::Own, Some(Distance::km(400.0))));
+        let basis = loaded.basis(parse_base(Some("constant-speed")));
+        assert_eq!(basis.range, Some(Distance::km(320.0)));
+        let names: Vec<String> = loaded.bases(DistanceBase::Own).into_iter().map(|base| base.1).collect();
+        assert_eq!(names, ["rated range", "at 120 km/h", "own 16.0 kWh/100 km"]);
+        assert_eq!(parse_base(Some("crow")), None);
+    }
+
+    #[test]
+    fn a_session_is_not_held_against_its_own_curve() {
+        let (_directory, store, id) = stored(LINES, Some(NewCar::new("Tern", Energy::kwh(64.0), 8.0)));
+        let curve = |session| NewCurve { session, ..NewCurve::new(1, "c", Profile::constant(100.0)) };
+        store.add_curve_in_use(&curve(Some(id))).unwrap();
+        assert!(Loaded::new(&store, id).unwrap().expected.is_none());
+        store.add_curve_in_use(&curve(None)).unwrap();
+        assert!(Loaded::new(&store, id).unwrap().expected.is_some());
+    }
+}

@@ -55,3 +55,35 @@ fn receipt_line(line: &Line, money: &impl Fn(Decimal) -> String) -> ReceiptLine 
 fn minutes(hours: Decimal) -> String {
     format!("{:.1} min", hours * Decimal::from(60))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_say_how_much_of_what_at_which_price() {
+        let line = |kind, volume: &str, price: &str, amount: &str| Line {
+            kind,
+            element: 0,
+            volume: volume.parse().unwrap(),
+            price: price.parse().unwrap(),
+            vat: Some("20".parse().unwrap()),
+            amount: amount.parse().unwrap(),
+            with_vat: amount.parse::<Decimal>().unwrap() * Decimal::new(12, 1),
+        };
+        let receipt = Receipt {
+            lines: vec![line(Kind::Energy, "10.5", "0.400", "4.20"), line(Kind::Parking, "0.75", "4.00", "3.00")],
+            adjustment: Decimal::ZERO,
+            total: "7.20".parse().unwrap(),
+            total_with_vat: "8.64".parse().unwrap(),
+        };
+        let tariff = Tariff::simple("t", "cr", Decimal::ONE, Decimal::ZERO, Decimal::ZERO);
+        let view = ReceiptView::new(&receipt, &tariff);
+        let told: Vec<[&str; 4]> =
+            view.lines.iter().map(|line| [line.what, &line.volume, &line.price, &line.amount]).collect();
+        assert_eq!(told[0], ["Energy", "10.500 kWh", "0.4 a kWh + 20 % VAT", "5.04 cr"]);
+        assert_eq!(told[1], ["Standing after the end", "45.0 min", "4 an hour + 20 % VAT", "3.60 cr"]);
+        assert_eq!((view.total.as_str(), view.without_vat.as_deref()), ("8.64 cr", Some("7.20 cr")));
+        assert!(view.adjustment.is_none());
+    }
+}

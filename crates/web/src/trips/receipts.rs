@@ -116,7 +116,7 @@ mod tests {
     use super::*;
     use spare_hour_core::planner::Planner;
     use spare_hour_formats::{read_trip, write_tariff};
-    use spare_hour_store::{NewTariff, NewTrip};
+    use spare_hour_store::NewTariff;
 
     /// The example trip in a store, its first site asking a tariff.
     fn stored(tariff: &Tariff) -> (tempfile::TempDir, Store, i32, Trip) {
