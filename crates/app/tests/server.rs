@@ -355,3 +355,33 @@ fn a_trip_is_made_from_a_track_and_places_beside_it() {
         assert!(body.contains(part), "{part}: {body}");
     }
 }
+
+#[test]
+fn everything_goes_to_an_empty_directory_and_the_pages_are_the_same() {
+    let (demo, other) = (Server::start("demo"), Server::start("serve"));
+    let (status, file) = demo.get("/everything.json");
+    assert_eq!(status, 200);
+    let (status, _, body) = demo.upload("/everything", &[], Some(("e.json", &file)));
+    assert!(status == 422 && body.contains("something is kept here already"), "{status}");
+    let (status, _, body) = other.upload("/everything", &[], Some(("e.json", "{}")));
+    assert!(status == 422 && body.contains("expected spare-hour/everything version 1"), "{body}");
+    let (status, location, body) = other.upload("/everything", &[], Some(("e.json", &file)));
+    assert_eq!((status, location.as_str()), (303, "/"), "{body}");
+    assert_eq!(other.get("/everything.json").1, file);
+    for path in [
+        "/trips/1/plan.json",
+        "/sessions/1/analysis.json",
+        "/sessions/2/session.csv",
+        "/drives/1/drives.csv",
+        "/tariffs/1/tariff.json",
+        "/compare/charts/energy.csv?s1=1&s2=1",
+    ] {
+        assert_eq!(other.get(path), demo.get(path), "{path}");
+    }
+    // The pages too, but for the note that the demo's data is invented.
+    let notice = "<span class=\"hint max-sm:hidden\">demo data: invented places, cars and prices</span>";
+    for path in ["/", "/sessions", "/sessions/1", "/cars/1", "/drives", "/trips/1", "/tariffs/1", "/compare?s1=1&s2=1"]
+    {
+        assert_eq!(other.get(path).1, demo.get(path).1.replace(notice, ""), "{path}");
+    }
+}

@@ -80,6 +80,14 @@ diesel::table! {
     }
 }
 
+/// The changes that a database has been through, oldest first.
+pub(crate) fn applied_changes(connection: &mut SqliteConnection) -> Result<Vec<String>> {
+    let versions = __diesel_schema_migrations::table
+        .select(__diesel_schema_migrations::version)
+        .order(__diesel_schema_migrations::version);
+    Ok(versions.load(connection)?)
+}
+
 /// Refuses a file with changes that this version does not know, looking through a connection that cannot write.
 fn refuse_newer(path: &Path) -> Result<()> {
     let unusable = |problem: String| StoreError::Unusable { path: path.into(), problem };
@@ -94,10 +102,7 @@ fn refuse_newer(path: &Path) -> Result<()> {
     if tables == 0 {
         return Ok(());
     }
-    let applied: Vec<String> = __diesel_schema_migrations::table
-        .select(__diesel_schema_migrations::version)
-        .order(__diesel_schema_migrations::version)
-        .load(&mut connection)?;
+    let applied = applied_changes(&mut connection)?;
     let known: Vec<Box<dyn Migration<Sqlite>>> =
         MIGRATIONS.migrations().map_err(|error| unusable(error.to_string()))?;
     let known: Vec<String> = known.iter().map(|migration| migration.name().version().to_string()).collect();

@@ -9,6 +9,7 @@ mod cars;
 mod connection;
 mod curves;
 mod drives;
+mod everything;
 mod live;
 mod matchings;
 mod profile_json;
@@ -72,6 +73,9 @@ pub enum StoreError {
         /// What needs it.
         by: String,
     },
+    /// Something is kept already where everything was to be taken in.
+    #[error("something is kept here already; everything can only be taken into an empty directory (another --data)")]
+    NotEmpty,
     /// SQLite refused.
     #[error("the database refused: {0}")]
     Database(#[from] diesel::result::Error),

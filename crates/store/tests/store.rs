@@ -447,3 +447,53 @@ fn sites_ask_tariffs_and_go_back_to_their_own_prices() {
     assert!(matches!(store.remove_tariff(usual), Err(StoreError::NotFound { what: "tariff", .. })));
     assert!(matches!(store.remove_membership(9), Err(StoreError::NotFound { what: "membership", .. })));
 }
+
+#[test]
+fn everything_goes_out_and_comes_back_unchanged() {
+    let (full, empty) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    let store = Store::open(full.path()).unwrap();
+    let car = store.add_car(&car()).unwrap();
+    let session = store.add_session(&NewSession { car: Some(car), ..session(700) }).unwrap();
+    let curve = NewCurve {
+        session: Some(session),
+        moved: vec![moved_point()],
+        ..NewCurve::new(car, "odd \"name\"\n'x'", Profile::constant(100.0 / 3.0))
+    };
+    store.add_curve_in_use(&curve).unwrap();
+    let trip_id = store.add_trip(&trip(car)).unwrap();
+    let tariff = NewTariff { name: "t".into(), currency: "cr".into(), ocpi: "{\"a\": [1]}".into() };
+    let tariff = store.add_tariff(&tariff).unwrap();
+    store.ask_tariff(trip_id, &["a".to_string()], tariff).unwrap();
+    let drive = Drive::new(Distance::km(1.0 / 3.0), Minutes::new(30.1), Used::Energy(Energy::kwh(0.1 + 0.2)));
+    store.add_drives(car, &[drive]).unwrap();
+    let charge = store.begin_charge(&live()).unwrap();
+    store.add_events(charge, &events(&["a", "b"])).unwrap();
+    let text = store.everything().unwrap();
+
+    let other = Store::open(empty.path()).unwrap();
+    other.take_everything(&text).unwrap();
+    let again = other.everything().unwrap();
+    let first_difference = text.bytes().zip(again.bytes()).position(|(a, b)| a != b);
+    assert!(again == text, "they differ at {first_difference:?}");
+    let found = other.session(session).unwrap();
+    assert_eq!(found.about.session, store.session(session).unwrap().about.session);
+    assert_eq!(other.drives_of(car).unwrap(), store.drives_of(car).unwrap());
+    assert_eq!(other.car(car).unwrap().curve, store.car(car).unwrap().curve);
+    assert_eq!(other.trip(trip_id).unwrap().about.segments, store.trip(trip_id).unwrap().about.segments);
+    assert_eq!(other.tariffs_of_sites(trip_id).unwrap(), store.tariffs_of_sites(trip_id).unwrap());
+    assert_eq!(other.event_lines(charge, 0).unwrap(), store.event_lines(charge, 0).unwrap());
+
+    assert!(matches!(other.take_everything(&text), Err(StoreError::NotEmpty)));
+    let third = tempfile::tempdir().unwrap();
+    let third = Store::open(third.path()).unwrap();
+    for (wrong, part) in [
+        ("no json".to_string(), "it is no JSON"),
+        ("{}".to_string(), "expected spare-hour/everything version 1"),
+        (text.replace("\"changes\":[", "\"changes\":[\"29990101000000\","), "a newer version"),
+        (text.replace("\"usable_kwh\":74.0", "\"usable_kwh\":null"), "cars:"),
+    ] {
+        let error = third.take_everything(&wrong).unwrap_err().to_string();
+        assert!(error.contains(part), "{error}");
+        assert!(third.cars().unwrap().is_empty());
+    }
+}

@@ -10,6 +10,7 @@ mod chart;
 mod compare;
 mod drives;
 mod error;
+mod everything;
 mod fields;
 mod home;
 mod layout;
@@ -135,6 +136,11 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/trips/{id}/keep", post(trips::keep))
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
+        .route(
+            "/everything",
+            get(everything::show).post(everything::take).layer(DefaultBodyLimit::max(everything::MOST_BYTES)),
+        )
+        .route("/everything.json", get(everything::json))
         .route("/assets/{*path}", get(assets::serve))
         .route("/worker.js", get(assets::worker))
         .route("/health", get(|| async { "ok" }))
