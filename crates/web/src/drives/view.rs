@@ -120,7 +120,8 @@ fn told(fit: &ConsumptionFit, usable: Energy, asked: &Prediction, winter: Consum
         count => format!("It rests on {count} drives"),
     };
     format!(
-        "The last 10 % are worth {last:.0} km, surely {surely:.0}. A winter day of {WINTER:.0} °C takes {more:.0} % more than one of {MILD:.0} °C. {rests}."
+        "The last 10 % are worth {last:.0} km, surely {surely:.0}. A winter day of −{:.0} °C takes {more:.0} % more than one of {MILD:.0} °C. {rests}.",
+        WINTER.abs(),
     )
 }
 
