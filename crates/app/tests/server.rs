@@ -252,6 +252,7 @@ fn tariffs_make_receipts_that_the_trip_adds_up() {
     let page = server.get("/trips/1").1;
     // Mossgate asks Ostrel's tariff: 0.61 a kWh by day.
     assert!(page.contains("0.61 a kWh") && page.contains("Receipt"), "{page}");
+    assert!(page.contains("Ostrel Regular would save"), "{page}");
     let typed = [
         ("name", "Nightly"),
         ("currency", "cr"),

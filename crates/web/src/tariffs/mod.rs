@@ -151,7 +151,7 @@ async fn show_page(
 }
 
 /// The memberships of a tariff with their numbers.
-fn memberships(store: &Store, id: i32) -> Result<Vec<(i32, Membership)>, WebError> {
+pub(crate) fn memberships(store: &Store, id: i32) -> Result<Vec<(i32, Membership)>, WebError> {
     let membership = |kept: StoredMembership| {
         let number = |text: &str| text.parse::<Decimal>().unwrap_or_default();
         let benefit = match (kept.own_tariff, &kept.percent_off) {

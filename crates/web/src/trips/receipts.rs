@@ -3,15 +3,16 @@
 //! The planner weighs one price for each site: that of the hour at which a drive without stops would be there. The receipts of
 //! the chosen stops are exact: by the hour, power and minutes of each.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, ZonedDateTime};
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
-use spare_hour_core::planner::Plan;
+use spare_hour_core::membership::Membership;
+use spare_hour_core::planner::{Plan, Stop};
 use spare_hour_core::quantity::{Energy, Minutes, Power};
-use spare_hour_core::receipt::{Receipt, receipt};
+use spare_hour_core::receipt::{Period, Receipt, receipt};
 use spare_hour_core::stop_periods::stop_periods;
 use spare_hour_core::tariff::{Kind, Moment, Tariff};
 use spare_hour_core::trip::{Price, Site, Trip};
@@ -24,6 +25,8 @@ use crate::tariffs;
 #[derive(Default)]
 pub(crate) struct TripTariffs {
     by_site: HashMap<String, Tariff>,
+    /// Memberships, each with the sites whose prices it changes.
+    memberships: Vec<(Membership, Vec<String>)>,
     departure: Option<ZonedDateTime>,
 }
 
@@ -31,12 +34,19 @@ impl TripTariffs {
     /// The tariffs that a trip's sites ask; it begins today, some minutes after midnight.
     pub(crate) fn new(store: &Store, trip: i32, departure: f64) -> Result<Self, WebError> {
         let mut by_site = HashMap::new();
+        let mut sites_of: BTreeMap<i32, Vec<String>> = BTreeMap::new();
         for (site, tariff) in store.tariffs_of_sites(trip)? {
-            by_site.insert(site, tariffs::read(&store.tariff(tariff)?)?);
+            by_site.insert(site.clone(), tariffs::read(&store.tariff(tariff)?)?);
+            sites_of.entry(tariff).or_default().push(site);
+        }
+        let mut memberships = Vec::new();
+        for (tariff, sites) in sites_of {
+            let of_tariff = tariffs::memberships(store, tariff)?.into_iter();
+            memberships.extend(of_tariff.map(|(_, membership)| (membership, sites.clone())));
         }
         let midnight = ZonedDateTime::now().with_time_zone(TimeZone::system()).start_of_day().ok();
         let departure = midnight.and_then(|midnight| midnight.checked_add(minutes(departure)).ok());
-        Ok(Self { by_site, departure })
+        Ok(Self { by_site, memberships, departure })
     }
 
     /// Tells a trip what its sites ask about when they are reached.
@@ -80,22 +90,55 @@ impl TripTariffs {
 
     /// The receipt of each stop of a plan whose site asks a tariff, with that tariff.
     pub(crate) fn receipts<'t>(&'t self, trip: &Trip, plan: &Plan) -> Vec<Option<(&'t Tariff, Receipt)>> {
+        let of_stop = |stop: (&Stop, Option<ZonedDateTime>)| {
+            let tariff = self.by_site.get(&trip.sites[stop.0.site].id)?;
+            Some((tariff, receipt(tariff, &stop.1?, &periods(trip, stop.0))))
+        };
+        plan.stops.iter().zip(self.beginnings(plan)).map(of_stop).collect()
+    }
+
+    /// When each stop of a plan begins to charge. Fixed minutes are before it: way to the plug, handshake.
+    fn beginnings(&self, plan: &Plan) -> Vec<Option<ZonedDateTime>> {
         let mut minute = 0.0;
-        let mut receipts = Vec::with_capacity(plan.stops.len());
-        for stop in &plan.stops {
-            let site = &trip.sites[stop.site];
-            // Fixed minutes are before the charge: way to the plug, handshake.
+        let begins = |stop: &Stop| {
             minute += stop.drive.get() + stop.overhead.get();
             let began = self.after(minute);
-            let of_stop = self.by_site.get(&site.id).zip(began).map(|(tariff, began)| {
-                let periods = stop_periods(&trip.vehicle, site, stop.arrive, stop.depart);
-                (tariff, receipt(tariff, &began, &periods))
-            });
-            receipts.push(of_stop);
             minute += stop.charge.get();
-        }
-        receipts
+            began
+        };
+        plan.stops.iter().map(begins).collect()
     }
+
+    /// What each membership would save on a plan, in sentences; those that none of its stops asks are not told.
+    pub(crate) fn savings(&self, trip: &Trip, plan: &Plan) -> Vec<String> {
+        let saved = |(membership, sites): &(Membership, Vec<String>)| {
+            let mut sum = Decimal::ZERO;
+            let mut currency = None;
+            for (stop, began) in plan.stops.iter().zip(self.beginnings(plan)) {
+                let site = &trip.sites[stop.site].id;
+                let Some((tariff, began)) = self.by_site.get(site).zip(began).filter(|_| sites.contains(site)) else {
+                    continue;
+                };
+                let periods = periods(trip, stop);
+                let paid = |tariff: &Tariff| receipt(tariff, &began, &periods).total_with_vat;
+                sum += paid(tariff) - paid(&membership.tariff(tariff));
+                currency = Some(&tariff.currency);
+            }
+            let (name, fee) = (&membership.name, membership.monthly_fee);
+            currency.map(|currency| {
+                if sum > Decimal::ZERO {
+                    format!("{name} would save {sum:.2} {currency} on this trip, for {fee:.2} a month.")
+                } else {
+                    format!("{name} would save nothing on this trip.")
+                }
+            })
+        };
+        self.memberships.iter().filter_map(saved).collect()
+    }
+}
+
+fn periods(trip: &Trip, stop: &Stop) -> Vec<Period> {
+    stop_periods(&trip.vehicle, &trip.sites[stop.site], stop.arrive, stop.depart)
 }
 
 fn minutes(minutes: f64) -> SignedDuration {
@@ -104,7 +147,7 @@ fn minutes(minutes: f64) -> SignedDuration {
 
 /// What a plan costs: receipts where there are such, the planner's figures for the other stops.
 pub(crate) fn cost(plan: &Plan, receipts: &[Option<(&Tariff, Receipt)>]) -> f64 {
-    let of_stop = |(stop, receipt): (&spare_hour_core::planner::Stop, &Option<(&Tariff, Receipt)>)| {
+    let of_stop = |(stop, receipt): (&Stop, &Option<(&Tariff, Receipt)>)| {
         let exact = receipt.as_ref().and_then(|receipt| receipt.1.total_with_vat.to_f64());
         exact.unwrap_or(stop.cost)
     };
@@ -151,6 +194,22 @@ mod tests {
         let plan = &planner.best().plan;
         let receipts = tariffs.receipts(&trip, plan);
         assert!(!receipts.is_empty() && receipts.iter().all(Option::is_some));
+        // A quarter off every price saves a quarter.
+        let club = spare_hour_store::StoredMembership {
+            id: 0,
+            name: "Club".into(),
+            monthly_fee: "4".into(),
+            percent_off: Some("25".into()),
+            own_tariff: None,
+        };
+        store.add_membership(1, &club).unwrap();
+        let saved = TripTariffs::new(&store, id, 480.0).unwrap().savings(&trip, plan).remove(0);
+        let sum: f64 = saved.split_whitespace().nth(3).unwrap().parse().unwrap();
+        assert!(
+            saved.starts_with("Club would save") && (sum - plan.cost / 4.0).abs() < 0.05,
+            "{saved} of {}",
+            plan.cost
+        );
         // Three lines to a stop, each rounded to the cent.
         let exact = cost(plan, &receipts);
         assert!((exact - plan.cost).abs() < 0.016 * receipts.len() as f64, "{exact} for {}", plan.cost);

@@ -47,6 +47,8 @@ pub(crate) struct Planned {
     pub(crate) arrival: String,
     pub(crate) sum: String,
     pub(crate) cost: String,
+    /// What memberships would save.
+    pub(crate) savings: Vec<String>,
     pub(crate) gap: String,
     /// What the driver's own departures cost against the best plan.
     pub(crate) against_best: Option<AgainstBest>,
@@ -188,6 +190,7 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
         arrival: say::percent(plan.arrival),
         sum: sum(&plan),
         cost: format!("{:.2} {currency}", receipts::cost(&plan, &of_stops)),
+        savings: loaded.tariffs.savings(trip, &plan),
         gap: gap(planner.best().gap, trip.goal.value_of_time_per_hour.is_some()),
         against_best: (!kept.is_empty()).then(|| AgainstBest {
             minutes: say::more_minutes(plan.total.get() - best.total.get()),
