@@ -7,7 +7,7 @@ use spare_hour_core::session::{Conditions, MOST_READINGS, Reading, Session};
 
 use crate::conditions::{condition_pairs, note_condition};
 use crate::number::{MOST_SECONDS, plain};
-use crate::session_csv::COLUMNS;
+use crate::session_csv::{COLUMNS, measured};
 use crate::{FormatError, text_of};
 
 const FORMAT: &str = "spare-hour/session";
@@ -63,33 +63,12 @@ impl Row {
         }
     }
 
-    /// The numbers in the order of the CSV's columns.
-    fn numbers(&self) -> [Option<f64>; 8] {
-        [
-            Some(self.soc),
-            self.power_kw,
-            self.energy_kwh,
-            self.voltage_v,
-            self.current_a,
-            self.battery_c,
-            self.ambient_c,
-            self.range_km,
-        ]
-    }
-
     fn reading(self, index: usize) -> Result<Reading, FormatError> {
         if !(0.0..=MOST_SECONDS).contains(&self.elapsed_s) {
             let problem = format!("is {}; expected 0 to {MOST_SECONDS} s", self.elapsed_s);
             return Err(FormatError::path(format!("readings[{index}].elapsed_s"), problem));
         }
-        for (column, number) in COLUMNS.iter().zip(self.numbers()) {
-            if number.is_some_and(|number| number < column.low || number > column.high) {
-                let (low, high, unit) = (column.low, column.high, column.unit);
-                let problem = format!("is {}; expected {low} to {high} {unit}", number.unwrap_or_default());
-                return Err(FormatError::path(format!("readings[{index}].{}", column.name), problem));
-            }
-        }
-        Ok(Reading {
+        let reading = Reading {
             elapsed: Minutes::seconds(self.elapsed_s),
             soc: Soc::percent(self.soc),
             power: self.power_kw.map(Power::kw),
@@ -101,7 +80,15 @@ impl Row {
             range: self.range_km.map(Distance::km),
             note: self.note,
             left_out: self.left_out,
-        })
+        };
+        for (column, number) in COLUMNS.iter().zip(measured(&reading)) {
+            if number.is_some_and(|number| number < column.low || number > column.high) {
+                let (low, high, unit) = (column.low, column.high, column.unit);
+                let problem = format!("is {}; expected {low} to {high} {unit}", number.unwrap_or_default());
+                return Err(FormatError::path(format!("readings[{index}].{}", column.name), problem));
+            }
+        }
+        Ok(reading)
     }
 }
 

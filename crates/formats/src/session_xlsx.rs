@@ -2,11 +2,12 @@
 
 use rust_xlsxwriter::{Format, Workbook, Worksheet, XlsxError};
 use spare_hour_core::analysis::{Analysis, Slice};
-use spare_hour_core::quantity::{Current, Distance, Energy, Power, Soc, Temperature, Voltage};
+use spare_hour_core::quantity::{Distance, Energy, Soc};
 use spare_hour_core::report::Report;
 use spare_hour_core::session::Session;
 
 use crate::conditions::condition_pairs;
+use crate::session_csv::{COLUMNS, measured};
 
 /// Writes the workbook.
 ///
@@ -50,32 +51,12 @@ fn numbers(sheet: &mut Worksheet, row: u32, cells: &[Option<f64>]) -> Result<(),
 }
 
 fn readings(sheet: &mut Worksheet, session: &Session, bold: &Format) -> Result<(), XlsxError> {
-    let names = [
-        "elapsed",
-        "soc",
-        "power_kw",
-        "energy_kwh",
-        "voltage_v",
-        "current_a",
-        "battery_c",
-        "ambient_c",
-        "range_km",
-        "note",
-        "left_out",
-    ];
+    let measures = COLUMNS.iter().map(|column| column.name);
+    let names: Vec<&str> = ["elapsed"].into_iter().chain(measures).chain(["note", "left_out"]).collect();
     header(sheet, &names, bold)?;
     for (row, reading) in (1..).zip(&session.readings) {
-        let cells = [
-            Some(reading.elapsed.get() * 60.0),
-            Some(reading.soc.get()),
-            reading.power.map(Power::get),
-            reading.energy.map(Energy::get),
-            reading.voltage.map(Voltage::get),
-            reading.current.map(Current::get),
-            reading.battery.map(Temperature::get),
-            reading.ambient.map(Temperature::get),
-            reading.range.map(Distance::get),
-        ];
+        let elapsed = Some(reading.elapsed.get() * 60.0);
+        let cells: Vec<Option<f64>> = [elapsed].into_iter().chain(measured(reading)).collect();
         numbers(sheet, row, &cells)?;
         for (column, text) in [(9, &reading.note), (10, &reading.left_out)] {
             if let Some(text) = text {
