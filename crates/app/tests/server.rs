@@ -161,6 +161,8 @@ fn an_address_with_anything_in_it_is_answered() {
         assert!(body.contains("id=\"plan\""), "{query}");
     }
     assert_eq!(server.get("/trips/1?car=77").0, 404);
+    let (status, page) = server.get("/trips/abc");
+    assert!(status == 404 && page.contains("There is nothing at this address."), "{page}");
     assert_eq!(server.get("/sessions/1?from=x&to=200").0, 200);
     let (status, body) = server.post("/trips/1/keep", &[("start", "lots")]);
     assert_eq!(status, 422);

@@ -1,4 +1,22 @@
-//! Queries in addresses: `name=value` pairs, encoded.
+//! What addresses hold: parts of their paths, and queries of `name=value` pairs, encoded.
+
+use axum::extract::FromRequestParts;
+use axum::http::request::Parts;
+use serde::de::DeserializeOwned;
+
+use crate::error::WebError;
+
+/// Parts of an address's path. One that is not of its type, such as a number that is none, is an address with nothing at it.
+pub(crate) struct Path<T>(pub(crate) T);
+
+impl<S: Send + Sync, T: DeserializeOwned + Send> FromRequestParts<S> for Path<T> {
+    type Rejection = WebError;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, WebError> {
+        let path = axum::extract::Path::from_request_parts(parts, state).await;
+        path.map(|path| Self(path.0)).map_err(|_| WebError::NotFound)
+    }
+}
 
 /// Encodes pairs as a query without its question mark.
 pub(crate) fn query<'a>(pairs: impl IntoIterator<Item = (&'a str, String)>) -> String {

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use askama::Template;
-use axum::extract::{Form, Path, State};
+use axum::extract::{Form, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use spare_hour_core::curve_moves::{movable, with_moved_points};
@@ -12,6 +12,7 @@ use spare_hour_core::quantity::{Power, Soc};
 use spare_hour_store::{Curve, MovedPoint, NewCurve};
 
 use crate::App;
+use crate::address::Path;
 use crate::chart::{Line, Mark, Plot, path, ticks, x_scale, y_scale};
 use crate::error::{WebError, page};
 use crate::fields::Field;

@@ -4,7 +4,7 @@ mod curve;
 mod form;
 
 use askama::Template;
-use axum::extract::{Form, Path, Query, State};
+use axum::extract::{Form, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
@@ -16,6 +16,7 @@ use spare_hour_formats::clock;
 use spare_hour_store::{Car, Curve, NewCurve, Store};
 
 use crate::App;
+use crate::address::Path;
 use crate::chart::{Line, Plot, path, ticks, x_scale, y_scale};
 use crate::error::{WebError, page};
 use crate::layout::Frame;

@@ -7,14 +7,14 @@ mod view;
 use std::collections::HashMap;
 
 use askama::Template;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
 use spare_hour_core::compare::{Comparison, MOST_COMPARED, compare};
 use spare_hour_core::quantity::Soc;
 
 use crate::App;
-use crate::address::query;
+use crate::address::{Path, query};
 use crate::chart::{Kind, Plot, drawing_file, parse_file};
 use crate::error::{WebError, page};
 use crate::fields::Field;

@@ -4,7 +4,7 @@ mod charts;
 mod view;
 
 use askama::Template;
-use axum::extract::{Form, Multipart, Path, Query, State};
+use axum::extract::{Form, Multipart, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
@@ -14,6 +14,7 @@ use spare_hour_formats::{read_drive_line, read_drives_csv, write_drives_csv};
 use spare_hour_store::{Car, NewCar, Store};
 
 use crate::App;
+use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;

@@ -1,7 +1,7 @@
 //! Events as they come: from the live page, whose own they are, or from a meter that names a charge's token.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use jiff::Timestamp;
@@ -12,6 +12,7 @@ use spare_hour_store::Store;
 use uuid::Uuid;
 
 use crate::App;
+use crate::address::Path;
 use crate::error::WebError;
 
 /// What became of the lines of a request.

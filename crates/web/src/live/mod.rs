@@ -5,7 +5,7 @@ mod events;
 mod stand_in;
 
 use askama::Template;
-use axum::extract::{Form, Path, State};
+use axum::extract::{Form, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
@@ -17,6 +17,7 @@ use spare_hour_formats::{clock, note_condition, read_event_line};
 use spare_hour_store::{NewSession, Store, StoredLiveCharge};
 
 use crate::App;
+use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::say;

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use axum::extract::{Form, Path, State};
+use axum::extract::{Form, State};
 use axum::response::Redirect;
 use serde::Deserialize;
 use spare_hour_core::profile::Profile;
@@ -11,6 +11,7 @@ use spare_hour_core::trip::{Boost, Vehicle};
 
 use super::{Loaded, STAND_IN_BOOST, STAND_IN_SITE, next_start};
 use crate::App;
+use crate::address::Path;
 use crate::error::WebError;
 
 /// What a stand-in charger is asked to play.

@@ -2,7 +2,7 @@
 //! the session gone.
 
 use askama::Template;
-use axum::extract::{Form, Path, State};
+use axum::extract::{Form, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
@@ -13,6 +13,7 @@ use spare_hour_formats::{condition_pairs, note_condition, write_session_csv};
 use spare_hour_store::{NewCurve, NewSession, Store};
 
 use crate::App;
+use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;

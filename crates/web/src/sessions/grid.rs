@@ -1,7 +1,7 @@
 //! The start × end grid that people keep in the car: what each round start and end costs, and one cell that explains itself.
 
 use askama::Template;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
 use serde::Deserialize;
@@ -11,6 +11,7 @@ use spare_hour_formats::clock;
 
 use super::{Loaded, or_dash, parse_base};
 use crate::App;
+use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 

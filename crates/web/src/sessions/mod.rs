@@ -10,7 +10,7 @@ pub(crate) mod upload;
 mod view;
 
 use askama::Template;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
 use serde::Deserialize;
@@ -19,6 +19,7 @@ use spare_hour_formats::clock;
 use spare_hour_store::{SessionLine, StoredLiveCharge};
 
 use crate::App;
+use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 pub(crate) use bring::{import, lines, matched, new};

@@ -1,7 +1,7 @@
 //! Sessions to take away: what they were made from, CSV, JSON, a workbook, the analysis, and every chart.
 
 use askama::Template;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::Response;
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::report::Report;
@@ -10,6 +10,7 @@ use spare_hour_formats::{analysis_json, write_session_csv, write_session_json, w
 use super::Loaded;
 use super::charts::{minute_bricks, power_over_soc, soc_over_minutes};
 use crate::App;
+use crate::address::Path;
 use crate::chart::{Kind, drawing_file, parse_file};
 use crate::error::WebError;
 use crate::trips::download;

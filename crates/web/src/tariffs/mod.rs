@@ -6,7 +6,7 @@ pub(crate) mod receipt_view;
 use std::collections::HashMap;
 
 use askama::Template;
-use axum::extract::{Form, Multipart, Path, State};
+use axum::extract::{Form, Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use rust_decimal::Decimal;
@@ -18,6 +18,7 @@ use spare_hour_formats::{read_tariffs, write_tariff};
 use spare_hour_store::{NewTariff, Store, StoredMembership, StoredTariff};
 
 use crate::App;
+use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::sessions::upload::read_upload;

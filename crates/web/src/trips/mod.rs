@@ -7,7 +7,7 @@ mod receipts;
 mod view;
 
 use askama::Template;
-use axum::extract::{Form, Multipart, Path, Query, State};
+use axum::extract::{Form, Multipart, Query, State};
 use axum::http::StatusCode;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Redirect, Response};
@@ -17,6 +17,7 @@ use spare_hour_formats::{infeasible_json, plan_json, read_trip, write_trip};
 use spare_hour_store::{Car, Curve, Store, StoredTrip, TripLine};
 
 use crate::App;
+use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::sessions::upload::{Upload, read_upload};
