@@ -12,7 +12,8 @@ use spare_hour_core::profile::Profile;
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::{read_drives_csv, read_session, read_tariffs, read_trip, write_tariff};
-use spare_hour_store::{NewCar, NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};
+use spare_hour_core::known_car::KnownCar;
+use spare_hour_store::{NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};
 
 use crate::serve::{PORT, data_directory, listen};
 
@@ -80,7 +81,7 @@ fn forget(directory: &std::path::Path) -> anyhow::Result<()> {
 /// Writes the demo data into an empty store.
 fn fill(store: &Store) -> anyhow::Result<()> {
     let trip = read_trip(TRIP.as_bytes())?;
-    let avel = store.add_car(&NewCar {
+    let avel = store.add_car(&KnownCar {
         distances: Distances {
             rated: Some(Distance::km(455.0)),
             constant_speed: Some((Distance::km(362.0), Speed::kmh(120.0))),
@@ -90,7 +91,7 @@ fn fill(store: &Store) -> anyhow::Result<()> {
         mass: Some(Mass::kg(1970.0)),
         drag_area: Some(0.60),
         pack_voltage: trip.vehicle.pack_voltage.clone(),
-        ..NewCar::new("Avel 74", trip.vehicle.usable, trip.vehicle.charge_loss_percent)
+        ..KnownCar::new("Avel 74", trip.vehicle.usable, trip.vehicle.charge_loss_percent)
     })?;
     let mut in_use = None;
     for (name, file, text) in SESSIONS {
@@ -151,11 +152,11 @@ fn new_session(car: i32, [name, file, text]: [&str; 3]) -> anyhow::Result<NewSes
 }
 
 fn add_brae(store: &Store) -> anyhow::Result<()> {
-    let brae = store.add_car(&NewCar {
+    let brae = store.add_car(&KnownCar {
         distances: Distances { rated: Some(Distance::km(385.0)), ..Distances::default() },
         on_board: Some(OnBoardCharger { phases: 1, limit: Power::kw(7.4) }),
         pack_voltage: Some(Profile::new(vec![(0.0, 560.0), (100.0, 690.0)])?),
-        ..NewCar::new("Brae 58", Energy::kwh(58.0), 7.0)
+        ..KnownCar::new("Brae 58", Energy::kwh(58.0), 7.0)
     })?;
     let curve = NewCurve::new(brae, "typed from a magazine’s table", Profile::new(BRAE_CURVE.to_vec())?);
     store.add_curve_in_use(&NewCurve { explained: "typed from a table, not measured".into(), ..curve })?;

@@ -189,8 +189,7 @@ impl ConsumptionFit {
 
     /// Consumption of one drive on a level road under conditions, with its interval; `load` is beside the driver.
     pub fn predict(&self, speed: Speed, outside: Temperature, headwind: Speed, load: Mass) -> Prediction {
-        let conditions = conditions(self.body, speed, outside, headwind, load);
-        let features = features(Distance::km(100.0), &conditions);
+        let features = features(Distance::km(100.0), &self.conditions(speed, outside, headwind, load));
         let middle = dot(&self.load.terms(), &features);
         let row = DVector::from_row_slice(&features);
         let unsure = (row.transpose() * &self.inverse * &row)[(0, 0)].max(0.0);
@@ -203,16 +202,16 @@ impl ConsumptionFit {
         }
     }
 
-    /// What each term takes of the consumption on a level road, kWh/100 km, in the order of [`RoadLoad::terms`].
-    pub fn parts(&self, speed: Speed, outside: Temperature, headwind: Speed, load: Mass) -> Features {
-        let features = features(Distance::km(100.0), &conditions(self.body, speed, outside, headwind, load));
-        let terms = self.load.terms();
-        std::array::from_fn(|index| terms[index] * features[index])
+    /// The conditions of a drive at sea level; `load` is beside the driver.
+    pub fn conditions(&self, speed: Speed, outside: Temperature, headwind: Speed, load: Mass) -> Conditions {
+        conditions(self.body, speed, outside, headwind, load)
     }
 
-    /// Car, driver and load.
-    pub fn moved_mass(&self, load: Mass) -> Mass {
-        Mass::kg(self.body.mass.get() + DRIVER + load.get())
+    /// What each term takes of the consumption on a level road, kWh/100 km, in the order of [`RoadLoad::terms`].
+    pub fn parts(&self, conditions: &Conditions) -> Features {
+        let features = features(Distance::km(100.0), conditions);
+        let terms = self.load.terms();
+        std::array::from_fn(|index| terms[index] * features[index])
     }
 
     /// The car that was driven.

@@ -18,6 +18,7 @@
 //! | what a percent is worth in distance | [`distance_base`] |
 //! | several sessions on one scale | [`compare`] |
 //! | the curves of a car from its sessions, and by hand | [`curve_family`], [`curve_moves`] |
+//! | what is known of a car | [`known_car`] |
 //! | charging from alternating current | [`ac_charge`] |
 //! | power over SoC | [`profile`] |
 //! | minutes from one SoC to another | [`charging_time`] |
@@ -25,12 +26,15 @@
 //! | what was driven, and what is odd about it | [`drive`], [`drive_findings`] |
 //! | what the road takes | [`road_load`], [`air_density`] |
 //! | a car's consumption from its drives | [`consumption_fit`], [`least_squares`] |
-//! | a track on the ground, and its segments for a car | [`track`], [`track_segments`] |
+//! | a track on the ground, and the stretches of its road | [`track`], [`track_stretches`] |
+//! | a road under the conditions of a day | [`road`] |
 //! | energy and minutes of the road | [`route`] |
 //! | prices, receipts of stops, memberships | [`tariff`], [`receipt`], [`stop_periods`], [`membership`] |
-//! | the trip to plan | [`trip`] |
+//! | the trip to plan, its sites and their hours | [`trip`], [`site_details`], [`opening_hours`] |
 //! | the best stops, with a proof | [`planner`] |
 //! | SoC and place over the minutes of a plan | [`trip_timeline`] |
+//! | a month of drives and charges, and the next one | [`coming_month`] |
+//! | the units that a person reads | [`units`] |
 
 mod metered;
 mod tick_times;
@@ -39,6 +43,7 @@ pub mod ac_charge;
 pub mod air_density;
 pub mod analysis;
 pub mod charging_time;
+pub mod coming_month;
 pub mod compare;
 pub mod consumption_fit;
 pub mod curve_band;
@@ -52,23 +57,28 @@ pub mod drive_findings;
 pub mod findings;
 pub mod forecast_check;
 pub mod join;
+pub mod known_car;
 pub mod least_squares;
 pub mod live;
 pub mod membership;
+pub mod opening_hours;
 pub mod planner;
 pub mod profile;
 pub mod quantity;
 pub mod receipt;
 pub mod report;
+pub mod road;
 pub mod road_load;
 pub mod route;
 pub mod session;
+pub mod site_details;
 pub mod soc_timeline;
 pub mod stall;
 pub mod stop_periods;
 pub mod tariff;
 pub mod track;
-pub mod track_segments;
+pub mod track_stretches;
 pub mod trip;
 pub mod trip_timeline;
+pub mod units;
 pub mod usable_capacity;

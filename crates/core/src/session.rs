@@ -61,6 +61,8 @@ pub struct Forecast {
 /// What was noted about a session as a whole.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Conditions {
+    /// The day of the charge, as `2026-05-01`.
+    pub day: Option<String>,
     /// Energy between shown 0 and 100 %.
     pub usable: Option<Energy>,
     /// Rated range.

@@ -113,6 +113,7 @@ fn site_limit(vehicle: &Vehicle, site: &Site) -> Profile {
 mod tests {
     use super::*;
     use crate::quantity::{Current, Distance, Energy, Speed};
+    use crate::site_details::SiteDetails;
     use crate::trip::{Boost, Price};
 
     pub(crate) fn site(max_kw: f64, max_a: Option<f64>) -> Site {
@@ -126,6 +127,7 @@ mod tests {
             max_current: max_a.map(Current::amps),
             overhead: Minutes::new(4.0),
             price: Price::default(),
+            details: SiteDetails::default(),
         }
     }
 

@@ -37,6 +37,7 @@ mod tests {
     use super::*;
     use crate::profile::Profile;
     use crate::quantity::{Distance, Power, Speed};
+    use crate::site_details::SiteDetails;
     use crate::trip::Price;
 
     #[test]
@@ -58,6 +59,7 @@ mod tests {
             max_current: None,
             overhead: Minutes::new(4.0),
             price: Price::default(),
+            details: SiteDetails::default(),
         };
         let periods = stop_periods(&vehicle, &site, Soc::percent(10.0), Soc::percent(70.0));
         let energy: f64 = periods.iter().map(|period| period.energy.get()).sum();

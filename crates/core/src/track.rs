@@ -119,6 +119,11 @@ impl Track {
         &self.way
     }
 
+    /// Its points as they were given, those that stand still left out.
+    pub fn points(&self) -> &[TrackPoint] {
+        &self.points
+    }
+
     /// Whether it has heights.
     pub fn has_heights(&self) -> bool {
         self.has_heights

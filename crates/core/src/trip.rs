@@ -5,6 +5,7 @@ use thiserror::Error;
 use crate::profile::Profile;
 use crate::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Speed};
 use crate::route::Route;
+use crate::site_details::{MOST_CONNECTORS, SiteDetails};
 
 /// Most sites that a trip may have.
 pub const MOST_SITES: usize = 1_000;
@@ -83,6 +84,8 @@ pub struct Site {
     pub overhead: Minutes,
     /// What it charges.
     pub price: Price,
+    /// What else is known of it.
+    pub details: SiteDetails,
 }
 
 /// What the driver wants.
@@ -249,6 +252,12 @@ impl Site {
             within(&path("max_a"), current.get(), 0.1, 10_000.0, "A")?;
         }
         within(&path("overhead_min"), self.overhead.get(), 0.0, 10_000.0, "minutes")?;
+        within(&path("wait_min"), self.details.wait.get(), 0.0, self.overhead.get(), "minutes, a part of overhead_min")?;
+        let found = self.details.connectors.len();
+        if found > MOST_CONNECTORS {
+            let problem = format!("has {found} kinds; expected at most {MOST_CONNECTORS}");
+            return Err(TripError::new(path("connectors"), problem));
+        }
         within(&path("price.per_kwh"), self.price.per_kwh, 0.0, 1e9, "")?;
         within(&path("price.per_min"), self.price.per_min, 0.0, 1e9, "")?;
         within(&path("price.per_session"), self.price.per_session, 0.0, 1e9, "")

@@ -31,6 +31,7 @@ pub fn note_condition(conditions: &mut Conditions, key: &str, value: &str) -> Re
         "start" => conditions.start = Some(value.into()),
         "adapter" => conditions.adapter = Some(value.into()),
         "joined" => conditions.joined = Some(value.into()),
+        "date" => conditions.day = Some(day(value)?),
         "forecast" => conditions.forecasts.push(parse_forecast(value)?),
         _ => conditions.other.push((key, value.into())),
     }
@@ -81,6 +82,12 @@ fn note_word(conditions: &mut Conditions, key: &str, value: &str) -> Result<bool
     Ok(true)
 }
 
+/// A day, as `2026-05-01`.
+fn day(value: &str) -> Result<String, String> {
+    let day: Result<jiff::civil::Date, _> = value.parse();
+    day.map(|day| day.to_string()).map_err(|_| format!("date is \"{value}\"; expected such as 2026-05-01"))
+}
+
 pub(crate) fn parse_meter(word: &str) -> Option<Meter> {
     match word.to_lowercase().as_str() {
         "station" => Some(Meter::Station),
@@ -120,6 +127,7 @@ pub fn condition_pairs(conditions: &Conditions) -> Vec<(String, String)> {
     let number = |number: Option<f64>| number.map(|number| number.to_string());
     let seconds = |minutes: Minutes| ((minutes.get() * 60_000.0).round() / 1000.0).to_string();
     let known = [
+        ("date", conditions.day.clone()),
         ("usable_kwh", number(conditions.usable.map(Energy::get))),
         ("range_km", number(conditions.rated_range.map(Distance::get))),
         ("meter", Some(meter_word(conditions.meter).to_string())),
@@ -158,6 +166,7 @@ mod tests {
     #[test]
     fn every_pair_is_read_back() {
         let pairs = [
+            ("date", "2026-05-01"),
             ("usable_kwh", "74.5"),
             ("range_km", "455"),
             ("meter", "car"),
@@ -195,6 +204,7 @@ mod tests {
         assert_eq!(said("site_kw", "much"), "site_kw is \"much\"; expected 0.1 to 10000 kW");
         assert_eq!(said("car_on", "perhaps"), "car_on is \"perhaps\"; expected yes or no");
         assert_eq!(said("phases", "4"), "phases is \"4\"; expected 1 to 3 ");
+        assert_eq!(said("date", "May"), "date is \"May\"; expected such as 2026-05-01");
         assert!(said("forecast", "soon").contains("expected such as 5:00 station 38 min to 80 %"));
         assert!(said("start", &"x".repeat(401)).contains("longer than 400"));
         assert_eq!(note_condition(&mut Conditions::default(), "site_kw", " "), Ok(()));

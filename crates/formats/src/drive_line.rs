@@ -1,15 +1,25 @@
 //! A drive typed in one line: `2026-05-01 182 km 1:41 h 88-52 % 7 °C +640 m -310 m wind 15`, in any order.
 //!
 //! Every number carries its unit, so the order does not matter: `km`, `min` or `h` (or `h:mm h`), `km/h`, `kWh`, `%` (before
-//! and after, `88-52 %`), `°C`, `kg`, `m` (climb with +, descent with −). `wind 15` is against the direction of travel, in
-//! km/h. What else is written is kept as the note.
+//! and after, `88-52 %`), `°C`, `kg`, `m` (climb with +, descent with −); `mi`, `mph` and `°F` as well. `wind 15` is against the
+//! direction of travel, in km/h or mph as the writer tells distances. What else is written is kept as the note.
 
 use spare_hour_core::drive::{Drive, Used};
 use spare_hour_core::quantity::{Distance, Energy, Height, Mass, Minutes, Soc, Speed, Temperature};
 
+use spare_hour_core::units::DistanceUnit;
+
 use crate::number::parse_number;
+use crate::words::{core_unit, split_unit, within, words};
 
 const EXPECTED: &str = "expected distance, time or speed, and energy or SoC, such as 182 km 1:41 h 33.5 kWh 7 °C, or 182 km 108 km/h 88-52 %";
+
+/// A wind such as `15`, in km/h or mph as distances are told, or `10mph`.
+fn wind(word: &str, distance: DistanceUnit) -> Option<f64> {
+    let (number, unit) = split_unit(word);
+    let word = if unit.is_empty() { format!("{number}{}", distance.speed_name()) } else { word.into() };
+    if core_unit(&split_unit(&word).1) == "km/h" { within(&word, -150.0, 150.0).ok() } else { None }
+}
 
 /// What was found in a line so far.
 #[derive(Default)]
@@ -32,48 +42,22 @@ struct Found {
 ///
 /// # Errors
 /// What is wrong or missing, and what is expected.
-pub fn read_drive_line(line: &str) -> Result<Drive, String> {
+pub fn read_drive_line(line: &str, distance: DistanceUnit) -> Result<Drive, String> {
     let mut found = Found::default();
-    let words = joined(line);
+    let words = words(line);
     let mut words = words.iter().map(String::as_str).peekable();
     while let Some(word) = words.next() {
-        if word.eq_ignore_ascii_case("wind") {
-            let number = words.peek().and_then(|next| parse_number(next, "km/h"));
-            if number.is_some() {
-                words.next();
-                found.wind = number;
-                continue;
-            }
+        let wind = words.peek().filter(|_| word.eq_ignore_ascii_case("wind")).and_then(|next| wind(next, distance));
+        if wind.is_some() {
+            words.next();
+            found.wind = wind;
+            continue;
         }
         if !found.take(word)? {
             found.note.push(word.to_string());
         }
     }
     found.drive()
-}
-
-/// Words, with a unit that stands alone put to the number before it.
-fn joined(line: &str) -> Vec<String> {
-    const UNITS: [&str; 10] = ["km", "km/h", "kwh", "%", "min", "h", "°c", "c", "kg", "m"];
-    let mut words: Vec<String> = Vec::new();
-    let cleaned = line.replace(['−', '–'], "-").replace(", ", " ");
-    for word in cleaned.split_whitespace() {
-        match words.last_mut() {
-            Some(last)
-                if UNITS.contains(&word.to_lowercase().as_str()) && last.ends_with(|c: char| c.is_ascii_digit()) =>
-            {
-                last.push_str(word);
-            }
-            _ => words.push(word.to_string()),
-        }
-    }
-    words
-}
-
-/// The number and the unit in a word such as `182km`.
-fn split_unit(word: &str) -> (&str, String) {
-    let end = word.rfind(|c: char| c.is_ascii_digit()).map_or(0, |at| at + 1);
-    (&word[..end], word[end..].to_lowercase())
 }
 
 impl Found {
@@ -84,11 +68,8 @@ impl Found {
             return Ok(true);
         }
         let (text, unit) = split_unit(word);
-        let within = |low: f64, high: f64| match parse_number(text, "") {
-            Some(number) if (low..=high).contains(&number) => Ok(Some(number)),
-            _ => Err(format!("\"{word}\" does not work: expected {low} to {high} {unit}")),
-        };
-        match unit.as_str() {
+        let within = |low: f64, high: f64| within(word, low, high).map(Some);
+        match core_unit(&unit) {
             "km" => self.km = within(0.1, 5_000.0)?,
             "km/h" => self.kmh = within(1.0, 300.0)?,
             "kwh" => self.kwh = within(-50.0, 500.0)?,
@@ -97,7 +78,7 @@ impl Found {
                 self.minutes =
                     Some(hours(text).ok_or_else(|| format!("\"{word}\" is no time: expected such as 1:41 h"))?);
             }
-            "°c" | "c" => self.outside = within(-60.0, 60.0)?,
+            "°c" => self.outside = within(-60.0, 60.0)?,
             "kg" => self.load = within(0.0, 2_000.0)?,
             "m" if text.starts_with('-') => self.descent = within(-20_000.0, 0.0)?.map(f64::abs),
             "m" => self.climb = within(0.0, 20_000.0)?,
@@ -157,19 +138,33 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
+    fn read(line: &str) -> Result<Drive, String> {
+        read_drive_line(line, DistanceUnit::Kilometres)
+    }
+
     #[test]
     fn a_line_in_any_order() {
         let drive =
-            read_drive_line("2026-05-01 182 km 1:41 h 88-52 % 7 °C +640 m −310 m wind 15 winter tyres").unwrap();
+            read("2026-05-01 182 km 1:41 h 88-52 % 7 °C +640 m −310 m wind 15 winter tyres").unwrap();
         assert_eq!((drive.day.as_deref(), drive.distance.get(), drive.time.get()), (Some("2026-05-01"), 182.0, 101.0));
         assert_eq!(drive.used, Used::Soc(Soc::percent(88.0), Soc::percent(52.0)));
         assert_eq!((drive.climb.unwrap().get(), drive.descent.unwrap().get()), (640.0, 310.0));
         assert_eq!((drive.headwind.unwrap().get(), drive.outside.unwrap().get()), (15.0, 7.0));
         assert_eq!(drive.note.as_deref(), Some("winter tyres"));
-        let same = read_drive_line("33,5kWh 90 km/h, 60 km").unwrap();
+        let same = read("33,5kWh 90 km/h, 60 km").unwrap();
         assert_eq!((same.time.get(), same.used), (40.0, Used::Energy(Energy::kwh(33.5))));
-        assert_eq!(read_drive_line("50 km 30 min 9 kWh -4 °C").unwrap().outside.unwrap().get(), -4.0);
-        assert_eq!(read_drive_line("50 km 0.5 h 9 kWh 120 kg").unwrap().load.unwrap().get(), 120.0);
+        assert_eq!(read("50 km 30 min 9 kWh -4 °C").unwrap().outside.unwrap().get(), -4.0);
+        assert_eq!(read("50 km 0.5 h 9 kWh 120 kg").unwrap().load.unwrap().get(), 120.0);
+    }
+
+    #[test]
+    fn a_line_in_miles() {
+        let drive = read_drive_line("100 mi 50 mph 28 kWh 14 °F wind 10", DistanceUnit::Miles).unwrap();
+        // By hand: 160.9344 km in two hours at −10 °C, 16.09 km/h of wind.
+        assert_eq!((drive.distance.get(), drive.time.get()), (160.934_4, 120.0));
+        assert!((drive.outside.unwrap().get() + 10.0).abs() < 1e-9);
+        assert!((drive.headwind.unwrap().get() - 16.093_44).abs() < 1e-9);
+        assert!((read("10 km 9 min 2 kWh wind 10mph").unwrap().headwind.unwrap().get() - 16.093_44).abs() < 1e-9);
     }
 
     #[test]
@@ -182,7 +177,7 @@ mod tests {
             ("50 km 1:75 h 9 kWh", "is no time"),
             ("99000 km 30 min 9 kWh", "expected 0.1 to 5000 km"),
         ] {
-            let error = read_drive_line(line).unwrap_err();
+            let error = read(line).unwrap_err();
             assert!(error.contains(part), "{line}: {error}");
         }
     }
@@ -190,7 +185,7 @@ mod tests {
     proptest! {
         #[test]
         fn never_panics(line in "\\PC{0,60}") {
-            let _ = read_drive_line(&line);
+            let _ = read(&line);
         }
     }
 }

@@ -4,41 +4,54 @@
 //! that names the place, what is wrong and what is expected. Nothing here panics on any input.
 
 mod analysis_json;
+mod car_list;
 mod conditions;
-mod drive_csv;
+mod drive_list;
 mod drive_line;
 mod event_lines;
 mod number;
 mod ocpi_tariff;
 mod place_list;
 mod plan_json;
+mod road_line;
+mod road_list;
 mod session_csv;
 mod session_json;
 mod session_lines;
 mod session_xlsx;
 mod sheet;
+mod site_list;
+mod table;
+mod tariff_list;
 mod track_file;
 mod trip_json;
+mod words;
 
 use std::fmt;
 
 use thiserror::Error;
 
 pub use analysis_json::analysis_json;
+pub use car_list::{ListedCurve, read_cars, read_curves, write_cars, write_curves};
 pub use conditions::{condition_pairs, note_condition};
-pub use drive_csv::{read_drives_csv, write_drives_csv};
+pub use drive_list::{read_drives, write_drives};
 pub use drive_line::read_drive_line;
 pub use event_lines::{MOST_LINES, read_event_line, write_event_line};
 pub use number::{clock, parse_clock};
 pub use ocpi_tariff::{read_tariffs, write_tariff};
 pub use place_list::{ChargingPlace, read_places};
 pub use plan_json::{infeasible_json, plan_json};
+pub use road_line::{read_road_line, read_road_lines, write_road_line};
+pub use road_list::{read_road, write_road};
 pub use session_csv::{read_session_csv, write_session_csv};
 pub use session_json::{read_session_json, write_session_json};
 pub use session_lines::{TypedLine, read_session_lines, typed_lines};
 pub use session_xlsx::write_session_xlsx;
 pub use sheet::{Matching, Sheet, TARGETS, TimeUnit};
-pub use track_file::read_track;
+pub use site_list::{connectors, is_site_list, read_sites, write_sites};
+pub use table::ListFormat;
+pub use tariff_list::{read_tariff_table, write_tariff_table};
+pub use track_file::{read_track, write_track};
 pub use trip_json::{read_trip, write_trip};
 
 use spare_hour_core::session::Session;

@@ -2,11 +2,12 @@
 
 use geojson::{GeoJson, GeometryValue};
 use serde::Deserialize;
-use spare_hour_core::quantity::{Current, Power};
+use spare_hour_core::opening_hours::OpeningHours;
+use spare_hour_core::quantity::{Current, Power, Voltage};
+use spare_hour_core::site_details::{Connector, MOST_CONNECTORS, MOST_TEXT, SiteDetails};
 
-use crate::number::parse_number;
-use crate::session_csv::separator;
-use crate::{FormatError, text_of};
+use crate::table::{Column, Row, number, read_table, text};
+use crate::{FormatError, site_list, text_of};
 
 /// Most places of a file.
 const MOST_PLACES: usize = 20_000;
@@ -26,12 +27,12 @@ pub struct ChargingPlace {
     pub power: Option<Power>,
     /// The most current of its stalls.
     pub current: Option<Current>,
-    /// Stalls, and how many of them were out of order when last seen.
-    pub stalls: Option<(u32, u32)>,
+    /// Stalls, connectors, hours, what one can do there.
+    pub details: SiteDetails,
 }
 
 /// Reads places: OCPI or GeoJSON where the file begins like JSON, else CSV with a header
-/// (`name`, `latitude`, `longitude`, `max_kw`; `id`, `max_a`, `stalls`, `out_of_order` where known).
+/// (`name`, `latitude`, `longitude`, `max_kw`; `id`, `max_a` and the details of a site where known).
 ///
 /// # Errors
 /// What cannot be read, where, and what is expected.
@@ -43,7 +44,7 @@ pub fn read_places(bytes: &[u8]) -> Result<Vec<ChargingPlace>, FormatError> {
     } else if start.starts_with('{') {
         geojson(text)?
     } else {
-        csv(text)?
+        csv(bytes)?
     };
     if places.len() > MOST_PLACES {
         return Err(FormatError::file(format!("{} places; expected at most {MOST_PLACES}", places.len())));
@@ -68,6 +69,26 @@ struct Location {
     coordinates: Coordinates,
     #[serde(default)]
     evses: Vec<Evse>,
+    #[serde(default)]
+    facilities: Vec<String>,
+    #[serde(default)]
+    opening_times: Option<OpeningTimes>,
+}
+
+#[derive(Deserialize)]
+struct OpeningTimes {
+    #[serde(default)]
+    twentyfourseven: bool,
+    #[serde(default)]
+    regular_hours: Vec<RegularHours>,
+}
+
+/// A day of the week, 1 is Monday, and times such as `08:00`.
+#[derive(Deserialize)]
+struct RegularHours {
+    weekday: usize,
+    period_begin: String,
+    period_end: String,
 }
 
 #[derive(Deserialize)]
@@ -89,11 +110,13 @@ struct Evse {
     #[serde(default)]
     status: String,
     #[serde(default)]
-    connectors: Vec<Connector>,
+    connectors: Vec<Plug>,
 }
 
 #[derive(Deserialize)]
-struct Connector {
+struct Plug {
+    #[serde(default)]
+    standard: String,
     #[serde(default)]
     power_type: String,
     #[serde(default, alias = "voltage")]
@@ -113,7 +136,7 @@ impl Number {
     }
 }
 
-impl Connector {
+impl Plug {
     /// Its most power, kW: said in W, else by volts and amperes.
     fn kw(&self) -> f64 {
         let phases = if self.power_type == "AC_3_PHASE" { 3.0 } else { 1.0 };
@@ -139,11 +162,13 @@ fn location(location: Location) -> Result<ChargingPlace, FormatError> {
     let (latitude, longitude) = degrees.ok_or_else(|| {
         FormatError::file(format!("location {}: its coordinates are no numbers; expected degrees", location.id))
     })?;
+    let hours = location.opening_times.as_ref().map(opening_hours).transpose();
+    let hours = hours.map_err(|problem| FormatError::file(format!("location {}: {problem}", location.id)))?.flatten();
     // Stalls that are gone or only planned are none.
     let there: Vec<&Evse> =
         location.evses.iter().filter(|evse| !matches!(evse.status.as_str(), "REMOVED" | "PLANNED")).collect();
     let broken = there.iter().filter(|evse| matches!(evse.status.as_str(), "INOPERATIVE" | "OUTOFORDER")).count();
-    let connectors = || there.iter().flat_map(|evse| &evse.connectors);
+    let plugs = || there.iter().flat_map(|evse| &evse.connectors);
     let most = |numbers: &mut dyn Iterator<Item = f64>| numbers.reduce(f64::max).filter(|&number| number > 0.0);
     let count = |number: usize| u32::try_from(number).unwrap_or(u32::MAX);
     Ok(ChargingPlace {
@@ -151,13 +176,63 @@ fn location(location: Location) -> Result<ChargingPlace, FormatError> {
         id: location.id,
         latitude,
         longitude,
-        power: most(&mut connectors().map(Connector::kw)).map(Power::kw),
+        power: most(&mut plugs().map(Plug::kw)).map(Power::kw),
         current: most(
-            &mut connectors().filter(|connector| connector.power_type == "DC").map(|connector| connector.max_amperage),
+            &mut plugs().filter(|plug| plug.power_type == "DC").map(|plug| plug.max_amperage),
         )
         .map(Current::amps),
-        stalls: (!there.is_empty()).then(|| (count(there.len()), count(broken))),
+        details: SiteDetails {
+            stalls: (!there.is_empty()).then(|| count(there.len())),
+            out_of_order: (!there.is_empty()).then(|| count(broken)),
+            hours,
+            connectors: connectors(plugs()),
+            facilities: facilities(&location.facilities),
+            ..SiteDetails::default()
+        },
     })
+}
+
+/// Hours of a location, written as people write them and read back.
+fn opening_hours(times: &OpeningTimes) -> Result<Option<OpeningHours>, String> {
+    const DAYS: [&str; 7] = ["Mo", "Tu", "We", "Th", "Fr", "Sa", "Su"];
+    if times.twentyfourseven {
+        return Ok(Some(OpeningHours::Always));
+    }
+    let rule = |hours: &RegularHours| {
+        let day = DAYS.get(hours.weekday.wrapping_sub(1)).ok_or("weekday is none of 1 to 7".to_string())?;
+        Ok(format!("{day} {}-{}", hours.period_begin, hours.period_end))
+    };
+    let rules: Vec<String> = times.regular_hours.iter().map(rule).collect::<Result<_, String>>()?;
+    if rules.is_empty() { Ok(None) } else { rules.join("; ").parse().map(Some) }
+}
+
+/// Plugs of one kind together, with how many there are; those without a name that we can write are left out.
+fn connectors<'p>(plugs: impl Iterator<Item = &'p Plug>) -> Vec<Connector> {
+    let mut kinds: Vec<Connector> = Vec::new();
+    for plug in plugs {
+        let some = |number: f64| Some(number).filter(|&number| number > 0.0);
+        let kind = Connector {
+            count: 1,
+            standard: plug.standard.clone(),
+            power: some(plug.kw()).map(Power::kw),
+            current: some(plug.max_amperage).map(Current::amps),
+            voltage: some(plug.max_voltage).map(Voltage::volts),
+        };
+        match kinds.iter_mut().find(|known| Connector { count: 1, ..(*known).clone() } == kind) {
+            Some(known) => known.count += 1,
+            None if kind.to_string().parse::<Connector>().is_ok() => kinds.push(kind),
+            None => {}
+        }
+    }
+    kinds.truncate(MOST_CONNECTORS);
+    kinds
+}
+
+/// `RESTAURANT` and the like as words for people.
+fn facilities(names: &[String]) -> Option<String> {
+    let words: Vec<String> = names.iter().map(|name| name.to_lowercase().replace('_', " ")).collect();
+    let text: String = words.join(", ").chars().take(MOST_TEXT).collect();
+    (!text.is_empty()).then_some(text)
 }
 
 fn geojson(text: &str) -> Result<Vec<ChargingPlace>, FormatError> {
@@ -179,6 +254,8 @@ fn geojson(text: &str) -> Result<Vec<ChargingPlace>, FormatError> {
         let [longitude, latitude, ..] = position[..] else { continue };
         let text = |key: &str| feature.property(key).and_then(|value| value.as_str().map(String::from));
         let number = |key: &str| feature.property(key).and_then(serde_json::Value::as_f64);
+        let wrong = |problem| FormatError::path(format!("features[{index}].properties"), problem);
+        let hours = text("opening_hours").map(|hours| hours.parse::<OpeningHours>()).transpose();
         let name = text("name").unwrap_or_else(|| format!("Place {}", index + 1));
         places.push(ChargingPlace {
             id: text("id").unwrap_or_else(|| format!("p{}", index + 1)),
@@ -187,57 +264,53 @@ fn geojson(text: &str) -> Result<Vec<ChargingPlace>, FormatError> {
             longitude,
             power: number("max_kw").map(Power::kw),
             current: number("max_a").map(Current::amps),
-            stalls: number("stalls").map(|stalls| (stalls as u32, number("out_of_order").unwrap_or(0.0) as u32)),
+            details: SiteDetails {
+                stalls: number("stalls").map(|stalls| stalls as u32),
+                out_of_order: number("out_of_order").map(|stalls| stalls as u32),
+                cabinet: number("cabinet_stalls").map(|stalls| stalls as u32),
+                hours: hours.map_err(wrong)?,
+                connectors: site_list::connectors(&text("connectors").unwrap_or_default()).map_err(wrong)?,
+                facilities: text("facilities"),
+                note: text("note"),
+                ..SiteDetails::default()
+            },
         });
     }
     if places.is_empty() { Err(FormatError::file("has no points; expected points with names")) } else { Ok(places) }
 }
 
-fn csv(text: &str) -> Result<Vec<ChargingPlace>, FormatError> {
-    let mut reader = csv::ReaderBuilder::new().delimiter(separator(text)).flexible(true).from_reader(text.as_bytes());
-    let header =
-        reader.headers().map_err(|error| FormatError::file(format!("cannot be read as CSV: {error}")))?.clone();
-    let at = |name: &str| header.iter().position(|column| column.trim().eq_ignore_ascii_case(name));
-    for needed in ["name", "latitude", "longitude"] {
-        if at(needed).is_none() {
-            return Err(FormatError::line(
-                1,
-                format!("has no column {needed}; expected name, latitude, longitude and max_kw"),
-            ));
-        }
-    }
-    let mut places = Vec::new();
-    for row in reader.records() {
-        let row = row.map_err(|error| FormatError::file(format!("cannot be read as CSV: {error}")))?;
-        let line = row.position().map_or(0, |at| at.line() as usize);
-        let field = |name: &str| at(name).and_then(|index| row.get(index)).unwrap_or_default().trim();
-        let number = |name: &str, high: f64| match field(name) {
-            "" => Ok(None),
-            text => match parse_number(text, "").filter(|number| (-high..=high).contains(number)) {
-                Some(number) => Ok(Some(number)),
-                None => Err(FormatError::line(line, format!("{name} is \"{text}\"; expected a number up to {high}"))),
-            },
-        };
-        let needed = |name: &str, high: f64| {
-            number(name, high)?.ok_or_else(|| FormatError::line(line, format!("{name} is empty; expected degrees")))
-        };
-        let count = |name: &str| Ok::<_, FormatError>(number(name, 10_000.0)?.map(|count| count.max(0.0) as u32));
-        let id = field("id");
-        places.push(ChargingPlace {
-            id: if id.is_empty() { format!("p{}", places.len() + 1) } else { id.into() },
-            name: field("name").into(),
-            latitude: needed("latitude", 90.0)?,
-            longitude: needed("longitude", 180.0)?,
-            power: number("max_kw", 10_000.0)?.map(Power::kw),
-            current: number("max_a", 10_000.0)?.map(Current::amps),
-            stalls: count("stalls")?.map(|stalls| (stalls, count("out_of_order").ok().flatten().unwrap_or(0))),
-        });
-    }
-    if places.is_empty() {
-        Err(FormatError::line(1, "no places after the header; expected one on each line"))
-    } else {
-        Ok(places)
-    }
+const LATITUDE: Column = number("latitude", "degrees", -90.0, 90.0);
+const LONGITUDE: Column = number("longitude", "degrees", -180.0, 180.0);
+const COLUMNS: [Column; 13] = [
+    text("id"),
+    text("name"),
+    LATITUDE,
+    LONGITUDE,
+    number("max_kw", "kW", 0.1, 10_000.0),
+    number("max_a", "A", 0.1, 10_000.0),
+    number("stalls", "stalls", 0.0, 10_000.0),
+    number("out_of_order", "stalls", 0.0, 10_000.0),
+    number("cabinet_stalls", "stalls", 0.0, 1_000.0),
+    text("opening_hours"),
+    text("connectors"),
+    text("facilities"),
+    text("note"),
+];
+
+fn csv(bytes: &[u8]) -> Result<Vec<ChargingPlace>, FormatError> {
+    let rows = read_table(bytes, &COLUMNS, &[&["name"], &["latitude"], &["longitude"]], MOST_PLACES)?;
+    let place = |(index, row): (usize, &Row)| {
+        Ok(ChargingPlace {
+            id: row.text("id").unwrap_or_else(|| format!("p{}", index + 1)),
+            name: row.text("name").unwrap_or_else(|| format!("Place {}", index + 1)),
+            latitude: row.needed(&LATITUDE)?,
+            longitude: row.needed(&LONGITUDE)?,
+            power: row.number("max_kw").map(Power::kw),
+            current: row.number("max_a").map(Current::amps),
+            details: site_list::details(row)?,
+        })
+    };
+    rows.iter().enumerate().map(place).collect()
 }
 
 #[cfg(test)]
@@ -247,6 +320,9 @@ mod tests {
     #[test]
     fn locations_of_the_standard() {
         let text = r#"[{"id": "L1", "name": "Mossgate", "coordinates": {"latitude": "46.5", "longitude": "8.25"},
+            "facilities": ["RESTAURANT", "FUEL_STATION"],
+            "opening_times": {"twentyfourseven": false, "regular_hours": [
+              {"weekday": 1, "period_begin": "06:00", "period_end": "22:00"}, {"weekday": 7, "period_begin": "08:00", "period_end": "20:00"}]},
             "evses": [
               {"status": "AVAILABLE", "connectors": [{"standard": "IEC_62196_T2_COMBO", "power_type": "DC", "max_voltage": 920, "max_amperage": 400, "max_electric_power": 150000}]},
               {"status": "OUTOFORDER", "connectors": [{"standard": "IEC_62196_T2", "power_type": "AC_3_PHASE", "max_voltage": 230, "max_amperage": 32}]},
@@ -254,9 +330,13 @@ mod tests {
         let place = read_places(text.as_bytes()).unwrap().remove(0);
         assert_eq!((place.latitude, place.longitude, place.name.as_str()), (46.5, 8.25, "Mossgate"));
         assert_eq!(
-            (place.power, place.current, place.stalls),
-            (Some(Power::kw(150.0)), Some(Current::amps(400.0)), Some((2, 1)))
+            (place.power, place.current, place.details.stalls, place.details.out_of_order),
+            (Some(Power::kw(150.0)), Some(Current::amps(400.0)), Some(2), Some(1))
         );
+        assert_eq!(place.details.hours.unwrap().to_string(), "Mo 06:00-22:00; Su 08:00-20:00");
+        assert_eq!(place.details.facilities.as_deref(), Some("restaurant, fuel station"));
+        let connectors: Vec<String> = place.details.connectors.iter().map(ToString::to_string).collect();
+        assert_eq!(connectors, ["1 × IEC_62196_T2_COMBO 150 kW 400 A 920 V", "1 × IEC_62196_T2 22.08 kW 32 A 230 V"]);
         // By hand: 3 × 230 V × 32 A = 22.1 kW where nobody says watts.
         let ac = text.replace("\"max_electric_power\": 150000", "\"max_electric_power\": 11000");
         assert!((read_places(ac.as_bytes()).unwrap()[0].power.unwrap().get() - 22.08).abs() < 1e-9);
@@ -269,12 +349,12 @@ mod tests {
         assert_eq!((place.name.as_str(), place.power, place.latitude), ("A", Some(Power::kw(75.0)), 46.2));
         let table = "name;latitude;longitude;max_kw;stalls;out_of_order\nB;46,2;8,1;150;6;1\n";
         let place = read_places(table.as_bytes()).unwrap().remove(0);
-        assert_eq!((place.longitude, place.stalls), (8.1, Some((6, 1))));
+        assert_eq!((place.longitude, place.details.stalls, place.details.out_of_order), (8.1, Some(6), Some(1)));
         for (text, part) in [
             ("name,latitude\nA,46\n", "no column longitude"),
             ("name,latitude,longitude\nA,x,8\n", "line 2: latitude is \"x\""),
             ("name,latitude,longitude\nA,46,\n", "line 2: longitude is empty"),
-            ("name,latitude,longitude\n", "no places after the header"),
+            ("name,latitude,longitude\n", "has no rows"),
             (
                 r#"[{"id":"1","coordinates":{"latitude":"north","longitude":"8"},"evses":[]}]"#,
                 "coordinates are no numbers",

@@ -36,7 +36,7 @@ pub(crate) const COLUMNS: [Column; 8] = [
 /// The first line that cannot be read, with what is expected there; files over the size limits.
 pub fn read_session_csv(bytes: &[u8]) -> Result<Session, FormatError> {
     let text = text_of(bytes)?;
-    let (conditions, header_line, table) = split_conditions(text)?;
+    let (mut conditions, header_line, table) = split_conditions(text)?;
     let mut reader = ReaderBuilder::new()
         .delimiter(separator(table))
         .flexible(true)
@@ -72,6 +72,7 @@ pub fn read_session_csv(bytes: &[u8]) -> Result<Session, FormatError> {
     if readings.is_empty() {
         return Err(FormatError::line(header_line, "no readings after the header; expected one reading on each line"));
     }
+    conditions.day = conditions.day.or(clock.day);
     Ok(Session { readings, conditions })
 }
 
@@ -202,6 +203,7 @@ impl Header {
 #[derive(Default)]
 struct Clock {
     first: Option<Instant>,
+    day: Option<String>,
 }
 
 /// A time with or without its offset from UTC.
@@ -247,6 +249,8 @@ impl Clock {
             FormatError::line(line, problem)
         };
         let now = Instant::parse(at).ok_or_else(expected)?;
+        // The day as it was written, whatever the offset.
+        self.day.get_or_insert_with(|| at.chars().take(10).collect());
         let first = *self.first.get_or_insert(now);
         let seconds = now.seconds_since(first).filter(|seconds| seconds.abs() <= MOST_SECONDS).ok_or_else(expected)?;
         Ok(Minutes::seconds(seconds))
@@ -318,7 +322,10 @@ mod tests {
             "at,soc,power_kw\n2026-05-01T12:00:00,10 %,150\n\n2026-05-01 12:04:30,20.5,207",
             "elapsed,soc,power_kw\n0:00,10,150\n270,\"20,5\",207\n,,\n",
         ] {
-            assert_eq!(read(text).unwrap(), plain, "{text}");
+            let session = read(text).unwrap();
+            assert_eq!(session.readings, plain.readings, "{text}");
+            let day = text.contains("at,").then(|| "2026-05-01".to_string());
+            assert_eq!(session.conditions, Conditions { day, ..Conditions::default() }, "{text}");
         }
     }
 

@@ -87,6 +87,22 @@ fn geojson_points(text: &str) -> Result<Vec<TrackPoint>, FormatError> {
     longest.into_iter().map(point).collect()
 }
 
+/// Writes a track as a GeoJSON line that [`read_track`] reads back; times are left out.
+pub fn write_track(track: &Track) -> String {
+    let position = |point: &TrackPoint| {
+        let mut position = vec![point.longitude, point.latitude];
+        position.extend(point.height.map(Height::get));
+        position
+    };
+    let coordinates: Vec<Vec<f64>> = track.points().iter().map(position).collect();
+    serde_json::json!({
+        "type": "Feature",
+        "properties": {},
+        "geometry": { "type": "LineString", "coordinates": coordinates },
+    })
+    .to_string()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -112,6 +128,7 @@ mod tests {
         let line = r#"{"type":"Feature","properties":{},"geometry":{"type":"LineString","coordinates":[[8.0,46.0,500.0],[8.0,46.1,600.0]]}}"#;
         let track = read_track(line.as_bytes()).unwrap();
         assert!((track.length().get() - 11.1195).abs() < 0.001 && track.has_heights());
+        assert_eq!(read_track(write_track(&track).as_bytes()).unwrap(), track);
         for (text, part) in [
             (r#"{"type":"Point","coordinates":[8.0,46.0]}"#, "has no line"),
             (r#"{"type":"LineString","coordinates":[[8.0,146.0],[8.0,46.0]]}"#, "point 1 lies at 146"),

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use spare_hour_core::profile::{Profile, ProfileError};
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
 use spare_hour_core::route::{Route, Segment};
+use spare_hour_core::site_details::{Connector, MOST_TEXT, SiteDetails};
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, Vehicle};
 
 use crate::{FormatError, text_of};
@@ -11,7 +12,7 @@ use crate::{FormatError, text_of};
 const FORMAT: &str = "spare-hour/trip";
 const VERSION: u32 = 1;
 /// Speed on the way off the route where a file does not say.
-const OFF_ROUTE_KMH: f64 = 50.0;
+pub(crate) const OFF_ROUTE_KMH: f64 = 50.0;
 
 #[derive(Deserialize, Serialize)]
 struct TripFile {
@@ -86,6 +87,34 @@ struct SiteFile {
     overhead_min: f64,
     #[serde(default)]
     price: PriceFile,
+    #[serde(flatten)]
+    details: DetailsFile,
+}
+
+/// What is known of a site beside what the planner weighs.
+#[derive(Default, Deserialize, Serialize)]
+struct DetailsFile {
+    #[serde(default, skip_serializing_if = "is_nought")]
+    wait_min: f64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    stalls: Option<u32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    out_of_order: Option<u32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    cabinet_stalls: Option<u32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    opening_hours: Option<String>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    connectors: Vec<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    facilities: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    note: Option<String>,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde calls it so")]
+fn is_nought(number: &f64) -> bool {
+    *number == 0.0
 }
 
 #[derive(Default, Deserialize, Serialize)]
@@ -154,7 +183,7 @@ fn trip(file: TripFile) -> Result<Trip, FormatError> {
         name: file.name,
         vehicle: vehicle(file.vehicle)?,
         route: Route::new(segments.collect()),
-        sites: file.sites.into_iter().map(site).collect(),
+        sites: file.sites.into_iter().enumerate().map(|(index, file)| site(index, file)).collect::<Result<_, _>>()?,
         goal: Goal {
             start: Soc::percent(file.goal.start_soc),
             floor: Soc::percent(file.goal.min_soc),
@@ -197,8 +226,8 @@ fn profile(path: &str, value: &str, points: Vec<(f64, f64)>) -> Result<Profile, 
     })
 }
 
-fn site(file: SiteFile) -> Site {
-    Site {
+fn site(index: usize, file: SiteFile) -> Result<Site, FormatError> {
+    Ok(Site {
         name: file.name.unwrap_or_else(|| file.id.clone()),
         id: file.id,
         at: Distance::km(file.at_km),
@@ -208,7 +237,30 @@ fn site(file: SiteFile) -> Site {
         max_current: file.max_a.map(Current::amps),
         overhead: Minutes::new(file.overhead_min),
         price: Price { per_kwh: file.price.per_kwh, per_min: file.price.per_min, per_session: file.price.per_session },
-    }
+        details: details(index, file.details)?,
+    })
+}
+
+fn details(index: usize, file: DetailsFile) -> Result<SiteDetails, FormatError> {
+    let wrong = |field: &str, problem: String| FormatError::path(format!("sites[{index}].{field}"), problem);
+    let short = |field: &str, text: Option<String>| match text {
+        Some(text) if text.chars().count() > MOST_TEXT => {
+            Err(wrong(field, format!("is longer than {MOST_TEXT} characters; expected a shorter text")))
+        }
+        text => Ok(text),
+    };
+    let hours = file.opening_hours.map(|hours| hours.parse()).transpose();
+    let connectors: Result<Vec<Connector>, String> = file.connectors.iter().map(|line| line.parse()).collect();
+    Ok(SiteDetails {
+        stalls: file.stalls,
+        out_of_order: file.out_of_order,
+        wait: Minutes::new(file.wait_min),
+        cabinet: file.cabinet_stalls,
+        hours: hours.map_err(|problem| wrong("opening_hours", problem))?,
+        connectors: connectors.map_err(|problem| wrong("connectors", problem))?,
+        facilities: short("facilities", file.facilities)?,
+        note: short("note", file.note)?,
+    })
 }
 
 /// Writes a trip as JSON that [`read_trip`] reads back.
@@ -267,6 +319,20 @@ fn site_file(site: &Site) -> SiteFile {
             per_min: site.price.per_min,
             per_session: site.price.per_session,
         },
+        details: details_file(&site.details),
+    }
+}
+
+fn details_file(details: &SiteDetails) -> DetailsFile {
+    DetailsFile {
+        wait_min: details.wait.get(),
+        stalls: details.stalls,
+        out_of_order: details.out_of_order,
+        cabinet_stalls: details.cabinet,
+        opening_hours: details.hours.as_ref().map(ToString::to_string),
+        connectors: details.connectors.iter().map(ToString::to_string).collect(),
+        facilities: details.facilities.clone(),
+        note: details.note.clone(),
     }
 }
 
@@ -283,6 +349,27 @@ mod tests {
         let again = write_trip(&trip);
         let value = |text: &str| serde_json::from_str::<serde_json::Value>(text).unwrap();
         assert_eq!(value(&again), value(EXAMPLE));
+    }
+
+    #[test]
+    fn what_is_known_of_a_site_comes_back() {
+        let with = r#""overhead_min": 9, "wait_min": 4, "stalls": 6, "out_of_order": 1, "cabinet_stalls": 2, "opening_hours": "Mo-Fr 06:00-22:00",
+            "connectors": ["4 × IEC_62196_T2_COMBO 150 kW"], "facilities": "eat", "note": "behind the barn","#;
+        let text = EXAMPLE.replacen("\"overhead_min\": 4.0,", with, 1);
+        assert_ne!(text, EXAMPLE);
+        let trip = read_trip(text.as_bytes()).unwrap();
+        let details = &trip.sites[0].details;
+        assert_eq!((details.stalls, details.out_of_order, details.wait), (Some(6), Some(1), Minutes::new(4.0)));
+        assert_eq!((details.connectors[0].count, details.is_shared()), (4, true));
+        assert_eq!(read_trip(write_trip(&trip).as_bytes()).unwrap().sites, trip.sites);
+        for (from, to, path) in [
+            ("Mo-Fr 06:00-22:00", "often", "sites[0].opening_hours"),
+            ("150 kW", "150", "sites[0].connectors"),
+            ("\"wait_min\": 4", "\"wait_min\": 10", "sites[0].wait_min"),
+        ] {
+            let error = read_trip(text.replacen(from, to, 1).as_bytes()).unwrap_err();
+            assert_eq!(error.place, crate::Place::Path(path.into()), "{error}");
+        }
     }
 
     #[test]

@@ -1,60 +1,21 @@
 //! Cars: what the planner needs to know of each, and which of its curves plans use.
 
 use diesel::prelude::*;
-use spare_hour_core::ac_charge::OnBoardCharger;
+use spare_hour_core::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::coming_month::HomePost;
 use spare_hour_core::consumption_fit::Body;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
+use spare_hour_core::known_car::KnownCar;
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
-use spare_hour_core::trip::{Boost, Vehicle};
+use spare_hour_core::quantity::{
+    Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage,
+};
+use spare_hour_core::trip::Vehicle;
 
 use crate::connection::Store;
 use crate::profile_json::{read_boost, read_profile, write_boost, write_profile};
 use crate::schema::{cars, curves, trips};
 use crate::{Result, StoreError};
-
-/// A car to keep.
-#[derive(Clone, Debug)]
-pub struct NewCar {
-    /// Name for people.
-    pub name: String,
-    /// Energy between shown 0 and 100 %.
-    pub usable: Energy,
-    /// How far it goes, as far as is known.
-    pub distances: Distances,
-    /// The base that distances are figured with.
-    pub distance_base: DistanceBase,
-    /// Its charger for alternating current.
-    pub on_board: Option<OnBoardCharger>,
-    /// Empty mass.
-    pub mass: Option<Mass>,
-    /// Drag area CdA in m².
-    pub drag_area: Option<f64>,
-    /// Share of the plug's energy that is not stored, %.
-    pub charge_loss_percent: f64,
-    /// Pack voltage in V over SoC.
-    pub pack_voltage: Option<Profile>,
-    /// A higher curve for the first minutes.
-    pub boost: Option<Boost>,
-}
-
-impl NewCar {
-    /// A car of which nothing is known but its name, capacity and loss.
-    pub fn new(name: impl Into<String>, usable: Energy, charge_loss_percent: f64) -> Self {
-        Self {
-            name: name.into(),
-            usable,
-            distances: Distances::default(),
-            distance_base: DistanceBase::default(),
-            on_board: None,
-            mass: None,
-            drag_area: None,
-            charge_loss_percent,
-            pack_voltage: None,
-            boost: None,
-        }
-    }
-}
 
 /// A car that is kept.
 #[derive(Clone, Debug)]
@@ -62,7 +23,7 @@ pub struct Car {
     /// Its number.
     pub id: i32,
     /// What is known of it.
-    pub about: NewCar,
+    pub about: KnownCar,
     /// The curve that plans use.
     pub curve: Option<i32>,
 }
@@ -96,6 +57,8 @@ struct Row {
     curve_id: Option<i32>,
     #[diesel(embed)]
     numbers: Numbers,
+    #[diesel(embed)]
+    home: HomeNumbers,
 }
 
 /// What a person may change of a car.
@@ -123,10 +86,45 @@ struct NewRow<'a> {
     boost: Option<String>,
     #[diesel(embed)]
     numbers: Numbers,
+    #[diesel(embed)]
+    home: HomeNumbers,
+}
+
+/// Charging at home.
+#[derive(AsChangeset, Default, Insertable, Queryable, Selectable)]
+#[diesel(table_name = cars, treat_none_as_null = true)]
+struct HomeNumbers {
+    home_phases: Option<i32>,
+    home_v: Option<f64>,
+    home_a: Option<f64>,
+    home_hours: Option<f64>,
+    home_limit_soc: Option<f64>,
+}
+
+impl HomeNumbers {
+    fn new(home: Option<&HomePost>) -> Self {
+        home.map_or_else(Self::default, |home| Self {
+            home_phases: i32::try_from(home.post.phases).ok(),
+            home_v: Some(home.post.voltage.get()),
+            home_a: Some(home.post.current.get()),
+            home_hours: Some(home.night.get() / 60.0),
+            home_limit_soc: Some(home.limit.get()),
+        })
+    }
+
+    fn home(&self) -> Option<HomePost> {
+        let post = Post {
+            phases: u32::try_from(self.home_phases?).ok()?,
+            voltage: Voltage::volts(self.home_v?),
+            current: Current::amps(self.home_a?),
+        };
+        let night = Minutes::new(60.0 * self.home_hours?);
+        Some(HomePost { post, night, limit: Soc::percent(self.home_limit_soc?) })
+    }
 }
 
 impl Numbers {
-    fn new(car: &NewCar) -> Self {
+    fn new(car: &KnownCar) -> Self {
         Self {
             usable_kwh: car.usable.get(),
             rated_range_km: car.distances.rated.map(Distance::get),
@@ -174,7 +172,7 @@ impl Row {
     fn car(self) -> Result<Car> {
         Ok(Car {
             id: self.id,
-            about: NewCar {
+            about: KnownCar {
                 name: self.name,
                 usable: Energy::kwh(self.numbers.usable_kwh),
                 distances: self.numbers.distances(),
@@ -185,6 +183,7 @@ impl Row {
                 charge_loss_percent: self.numbers.charge_loss_percent,
                 pack_voltage: self.pack_voltage.as_deref().map(read_profile).transpose()?,
                 boost: self.boost.as_deref().map(read_boost).transpose()?,
+                home: self.home.home(),
             },
             curve: self.curve_id,
         })
@@ -192,12 +191,13 @@ impl Row {
 }
 
 /// Writes a car over a connection that may be in the middle of a larger change.
-pub(crate) fn insert(connection: &mut SqliteConnection, car: &NewCar) -> Result<i32> {
+pub(crate) fn insert(connection: &mut SqliteConnection, car: &KnownCar) -> Result<i32> {
     let row = NewRow {
         name: &car.name,
         numbers: Numbers::new(car),
         pack_voltage: car.pack_voltage.as_ref().map(write_profile).transpose()?,
         boost: car.boost.as_ref().map(write_boost).transpose()?,
+        home: HomeNumbers::new(car.home.as_ref()),
     };
     Ok(diesel::insert_into(cars::table).values(&row).returning(cars::id).get_result(connection)?)
 }
@@ -217,7 +217,7 @@ impl Store {
     ///
     /// # Errors
     /// When the database refuses.
-    pub fn add_car(&self, car: &NewCar) -> Result<i32> {
+    pub fn add_car(&self, car: &KnownCar) -> Result<i32> {
         insert(&mut *self.connection()?, car)
     }
 
@@ -240,13 +240,23 @@ impl Store {
         row.ok_or(StoreError::NotFound { what: "car", id })?.car()
     }
 
-    /// Changes the name and the numbers of a car; its boost and pack voltage stay.
+    /// Changes the name and the numbers of a car; its boost, pack voltage and home stay.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
-    pub fn change_car(&self, id: i32, car: &NewCar) -> Result<()> {
+    pub fn change_car(&self, id: i32, car: &KnownCar) -> Result<()> {
         let change = (cars::name.eq(&car.name), Numbers::new(car));
         let changed = diesel::update(cars::table.find(id)).set(change).execute(&mut self.connection()?)?;
+        if changed == 0 { Err(StoreError::NotFound { what: "car", id }) } else { Ok(()) }
+    }
+
+    /// Changes where a car charges at home.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub fn change_home(&self, id: i32, home: Option<&HomePost>) -> Result<()> {
+        let change = diesel::update(cars::table.find(id)).set(HomeNumbers::new(home));
+        let changed = change.execute(&mut self.connection()?)?;
         if changed == 0 { Err(StoreError::NotFound { what: "car", id }) } else { Ok(()) }
     }
 

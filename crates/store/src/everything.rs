@@ -13,7 +13,7 @@ use crate::{Result, StoreError};
 
 const FORMAT: &str = "spare-hour/everything";
 /// All tables, those that others refer to first.
-const TABLES: [&str; 13] = [
+const TABLES: [&str; 14] = [
     "cars",
     "curves",
     "sessions",
@@ -27,7 +27,10 @@ const TABLES: [&str; 13] = [
     "live_charges",
     "live_events",
     "column_matchings",
+    "settings",
 ];
+/// A table of which a store that holds nothing may have a row, which the file's then takes the place of.
+const REPLACED: &str = "settings";
 
 #[derive(QueryableByName)]
 struct Name {
@@ -102,7 +105,7 @@ impl Store {
                     "a newer version of Spare Hour wrote it (it knows the change \"{change}\")"
                 )));
             }
-            for table in TABLES {
+            for table in TABLES.into_iter().filter(|table| *table != REPLACED) {
                 let rows: Count =
                     diesel::sql_query(format!("SELECT count(*) AS count FROM {table}")).get_result(connection)?;
                 if rows.count > 0 {
@@ -110,6 +113,9 @@ impl Store {
                 }
             }
             connection.batch_execute("PRAGMA defer_foreign_keys = ON")?;
+            if file["tables"][REPLACED].as_array().is_some_and(|rows| !rows.is_empty()) {
+                connection.batch_execute(&format!("DELETE FROM {REPLACED}"))?;
+            }
             for table in TABLES {
                 take(connection, table, &file["tables"][table])?;
             }

@@ -13,9 +13,12 @@ mod everything;
 mod live;
 mod matchings;
 mod profile_json;
+mod road_rows;
 mod schema;
 mod session_rows;
 mod sessions;
+mod settings;
+mod site_rows;
 mod tariffs;
 mod trips;
 
@@ -23,13 +26,14 @@ use std::path::PathBuf;
 
 use thiserror::Error;
 
-pub use cars::{Car, NewCar};
+pub use cars::Car;
 pub use connection::Store;
 pub use curves::{Curve, MovedPoint, NewCurve};
 pub use drives::StoredDrive;
 pub use live::{NewLiveCharge, StoredLiveCharge};
 pub use matchings::StoredMatching;
 pub use sessions::{NewSession, SessionLine, StoredSession};
+pub use settings::Settings;
 pub use tariffs::{NewTariff, StoredMembership, StoredTariff};
 pub use trips::{NewTrip, StoredTrip, TripLine};
 

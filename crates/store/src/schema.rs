@@ -18,6 +18,11 @@ diesel::table! {
         ac_kw -> Nullable<Double>,
         mass_kg -> Nullable<Double>,
         drag_area_m2 -> Nullable<Double>,
+        home_phases -> Nullable<Integer>,
+        home_v -> Nullable<Double>,
+        home_a -> Nullable<Double>,
+        home_hours -> Nullable<Double>,
+        home_limit_soc -> Nullable<Double>,
     }
 }
 
@@ -70,6 +75,7 @@ diesel::table! {
         lowest_soc -> Double,
         highest_soc -> Double,
         minutes -> Double,
+        day -> Nullable<Text>,
     }
 }
 
@@ -102,6 +108,14 @@ diesel::table! {
         arrival_soc -> Double,
         max_soc -> Double,
         value_of_time_per_hour -> Nullable<Double>,
+        road_kmh -> Double,
+        outside_c -> Double,
+        wind_kmh -> Double,
+        wind_from_deg -> Double,
+        wet -> Bool,
+        load_kg -> Double,
+        heating_kw -> Nullable<Double>,
+        track -> Nullable<Text>,
     }
 }
 
@@ -110,8 +124,19 @@ diesel::table! {
         trip_id -> Integer,
         position -> Integer,
         km -> Double,
-        kmh -> Double,
-        kwh_per_100km -> Double,
+        kmh -> Nullable<Double>,
+        kwh_per_100km -> Nullable<Double>,
+        climb_m -> Double,
+        descent_m -> Double,
+        height_m -> Double,
+        toward_deg -> Nullable<Double>,
+        straight -> Nullable<Double>,
+        outside_c -> Nullable<Double>,
+        wind_kmh -> Nullable<Double>,
+        wind_from_deg -> Nullable<Double>,
+        wet -> Nullable<Bool>,
+        load_kg -> Nullable<Double>,
+        heating_kw -> Nullable<Double>,
     }
 }
 
@@ -131,6 +156,14 @@ diesel::table! {
         per_min -> Double,
         per_session -> Double,
         tariff_id -> Nullable<Integer>,
+        wait_min -> Double,
+        stalls -> Nullable<Integer>,
+        out_of_order -> Nullable<Integer>,
+        cabinet_stalls -> Nullable<Integer>,
+        opening_hours -> Nullable<Text>,
+        connectors -> Text,
+        facilities -> Nullable<Text>,
+        note -> Nullable<Text>,
     }
 }
 
@@ -202,5 +235,16 @@ diesel::table! {
         monthly_fee -> Text,
         percent_off -> Nullable<Text>,
         own_tariff_id -> Nullable<Integer>,
+    }
+}
+
+diesel::table! {
+    settings (id) {
+        id -> Integer,
+        distance -> Text,
+        consumption -> Text,
+        temperature -> Text,
+        clock -> Text,
+        currency -> Text,
     }
 }

@@ -63,6 +63,7 @@ pub(crate) struct ConditionColumns {
     phases: Option<i32>,
     joined: Option<String>,
     forecasts: String,
+    day: Option<String>,
 }
 
 /// A forecast in its JSON column.
@@ -179,6 +180,7 @@ impl ConditionColumns {
             phases: small(conditions.phases),
             joined: conditions.joined.clone(),
             forecasts: serde_json::to_string(&forecasts).map_err(|error| damaged(&error))?,
+            day: conditions.day.clone(),
         })
     }
 
@@ -191,6 +193,7 @@ impl ConditionColumns {
             to: Soc::percent(column.to_soc),
         };
         Ok(Conditions {
+            day: self.day,
             usable: self.usable_kwh.map(Energy::kwh),
             rated_range: self.rated_range_km.map(Distance::km),
             meter: meter(&self.meter),

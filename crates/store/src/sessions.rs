@@ -48,6 +48,8 @@ pub struct SessionLine {
     pub car: Option<i32>,
     /// When it was kept: date and time in UTC.
     pub created_at: String,
+    /// The day of the charge, as far as it is known: as noted, else the day it was kept.
+    pub day: String,
     /// How many readings it has.
     pub readings: i32,
     /// Lowest and highest SoC.
@@ -67,6 +69,7 @@ struct LineRow {
     lowest_soc: f64,
     highest_soc: f64,
     minutes: f64,
+    day: Option<String>,
 }
 
 impl LineRow {
@@ -75,6 +78,7 @@ impl LineRow {
             id: self.id,
             name: self.name,
             car: self.car_id,
+            day: self.day.unwrap_or_else(|| self.created_at.chars().take(10).collect()),
             created_at: self.created_at,
             readings: self.reading_count,
             soc: (self.lowest_soc, self.highest_soc),

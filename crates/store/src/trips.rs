@@ -1,15 +1,22 @@
 //! Trips: the road, the sites along it, what is wanted, and the car that drives it.
 
 use diesel::prelude::*;
-use spare_hour_core::quantity::{Consumption, Current, Distance, Minutes, Power, Soc, Speed};
-use spare_hour_core::route::{Route, Segment};
-use spare_hour_core::trip::{Goal, Price, Site, Trip};
+use spare_hour_core::consumption_fit::ConsumptionFit;
+use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::quantity::Soc;
+use spare_hour_core::road::{Road, RoadConditions, Stretch};
+use spare_hour_core::trip::{Goal, Site, Trip};
 
-use crate::cars::{self, NewCar};
+use crate::cars;
 use crate::connection::Store;
 use crate::curves::{self, NewCurve};
+use crate::road_rows::{ConditionsRow, StretchRow};
 use crate::schema::{trip_segments, trip_sites, trips};
+use crate::site_rows::SiteRow;
 use crate::{Result, StoreError};
+
+/// Stretches written with one statement: SQLite takes 32,766 values at once and a stretch has 16.
+const AT_ONCE: usize = 1_500;
 
 /// A trip to keep.
 #[derive(Clone, Debug)]
@@ -20,8 +27,8 @@ pub struct NewTrip {
     pub car: i32,
     /// The currency of its prices, as written behind a number.
     pub currency: String,
-    /// The road.
-    pub segments: Vec<Segment>,
+    /// The road, and what it is driven under.
+    pub road: Road,
     /// The sites.
     pub sites: Vec<Site>,
     /// What is wanted.
@@ -64,6 +71,8 @@ struct Row {
     arrival_soc: f64,
     max_soc: f64,
     value_of_time_per_hour: Option<f64>,
+    #[diesel(embed)]
+    conditions: ConditionsRow,
 }
 
 #[derive(AsChangeset, Insertable)]
@@ -74,34 +83,6 @@ struct GoalRow {
     arrival_soc: f64,
     max_soc: f64,
     value_of_time_per_hour: Option<f64>,
-}
-
-#[derive(Insertable, Queryable, Selectable)]
-#[diesel(table_name = trip_segments)]
-struct SegmentRow {
-    trip_id: i32,
-    position: i32,
-    km: f64,
-    kmh: f64,
-    kwh_per_100km: f64,
-}
-
-#[derive(Insertable, Queryable, Selectable)]
-#[diesel(table_name = trip_sites, treat_none_as_default_value = false)]
-struct SiteRow {
-    trip_id: i32,
-    position: i32,
-    site: String,
-    name: String,
-    at_km: f64,
-    off_route_km: f64,
-    off_route_kmh: f64,
-    max_kw: f64,
-    max_a: Option<f64>,
-    overhead_min: f64,
-    per_kwh: f64,
-    per_min: f64,
-    per_session: f64,
 }
 
 impl GoalRow {
@@ -116,72 +97,29 @@ impl GoalRow {
     }
 }
 
-impl SiteRow {
-    fn new(trip_id: i32, position: i32, site: &Site) -> Self {
-        Self {
-            trip_id,
-            position,
-            site: site.id.clone(),
-            name: site.name.clone(),
-            at_km: site.at.get(),
-            off_route_km: site.off_route.get(),
-            off_route_kmh: site.off_route_speed.get(),
-            max_kw: site.max_power.get(),
-            max_a: site.max_current.map(Current::get),
-            overhead_min: site.overhead.get(),
-            per_kwh: site.price.per_kwh,
-            per_min: site.price.per_min,
-            per_session: site.price.per_session,
-        }
-    }
-
-    fn site(self) -> Site {
-        Site {
-            id: self.site,
-            name: self.name,
-            at: Distance::km(self.at_km),
-            off_route: Distance::km(self.off_route_km),
-            off_route_speed: Speed::kmh(self.off_route_kmh),
-            max_power: Power::kw(self.max_kw),
-            max_current: self.max_a.map(Current::amps),
-            overhead: Minutes::new(self.overhead_min),
-            price: Price { per_kwh: self.per_kwh, per_min: self.per_min, per_session: self.per_session },
-        }
-    }
-}
-
-impl SegmentRow {
-    fn segment(&self) -> Segment {
-        Segment {
-            length: Distance::km(self.km),
-            speed: Speed::kmh(self.kmh),
-            consumption: Consumption::kwh_per_100km(self.kwh_per_100km),
-        }
-    }
-}
-
 fn insert(connection: &mut SqliteConnection, trip: &NewTrip) -> Result<i32> {
     let head = (trips::name.eq(&trip.name), trips::car_id.eq(trip.car), trips::currency.eq(&trip.currency));
     let id: i32 = diesel::insert_into(trips::table)
-        .values((head, GoalRow::new(&trip.goal)))
+        .values((head, GoalRow::new(&trip.goal), ConditionsRow::new(&trip.road.conditions)))
         .returning(trips::id)
         .get_result(connection)?;
-    let segments: Vec<SegmentRow> = (0..)
-        .zip(&trip.segments)
-        .map(|(position, segment)| SegmentRow {
-            trip_id: id,
-            position,
-            km: segment.length.get(),
-            kmh: segment.speed.get(),
-            kwh_per_100km: segment.consumption.get(),
-        })
-        .collect();
-    for chunk in segments.chunks(2_000) {
-        diesel::insert_into(trip_segments::table).values(chunk).execute(connection)?;
-    }
+    insert_stretches(connection, id, &trip.road.stretches)?;
     let sites: Vec<SiteRow> = (0..).zip(&trip.sites).map(|(position, site)| SiteRow::new(id, position, site)).collect();
     diesel::insert_into(trip_sites::table).values(&sites).execute(connection)?;
     Ok(id)
+}
+
+fn insert_stretches(connection: &mut SqliteConnection, id: i32, stretches: &[Stretch]) -> Result<()> {
+    let rows: Vec<StretchRow> =
+        (0..).zip(stretches).map(|(position, stretch)| StretchRow::new(id, position, stretch)).collect();
+    for chunk in rows.chunks(AT_ONCE) {
+        diesel::insert_into(trip_segments::table).values(chunk).execute(connection)?;
+    }
+    Ok(())
+}
+
+fn met(changed: usize, id: i32) -> Result<()> {
+    if changed == 0 { Err(StoreError::NotFound { what: "trip", id }) } else { Ok(()) }
 }
 
 impl Store {
@@ -199,10 +137,10 @@ impl Store {
     /// When the database refuses.
     pub fn add_trip_with_car(&self, trip: &Trip, car_name: &str, currency: &str) -> Result<i32> {
         let vehicle = &trip.vehicle;
-        let car = NewCar {
+        let car = KnownCar {
             pack_voltage: vehicle.pack_voltage.clone(),
             boost: vehicle.boost.clone(),
-            ..NewCar::new(car_name, vehicle.usable, vehicle.charge_loss_percent)
+            ..KnownCar::new(car_name, vehicle.usable, vehicle.charge_loss_percent)
         };
         self.connection()?.immediate_transaction(|connection| {
             let car = cars::insert(connection, &car)?;
@@ -213,7 +151,7 @@ impl Store {
                 name: trip.name.clone(),
                 car,
                 currency: currency.into(),
-                segments: trip.route.segments().to_vec(),
+                road: Road::of_segments(trip.route.segments()),
                 sites: trip.sites.clone(),
                 goal: trip.goal,
             };
@@ -256,10 +194,10 @@ impl Store {
         let connection = &mut self.connection()?;
         let row: Option<Row> = trips::table.find(id).select(Row::as_select()).first(connection).optional()?;
         let row = row.ok_or(StoreError::NotFound { what: "trip", id })?;
-        let segments: Vec<SegmentRow> = trip_segments::table
+        let stretches: Vec<StretchRow> = trip_segments::table
             .filter(trip_segments::trip_id.eq(id))
             .order(trip_segments::position)
-            .select(SegmentRow::as_select())
+            .select(StretchRow::as_select())
             .load(connection)?;
         let sites: Vec<SiteRow> = trip_sites::table
             .filter(trip_sites::trip_id.eq(id))
@@ -272,8 +210,11 @@ impl Store {
                 name: row.name,
                 car: row.car_id,
                 currency: row.currency,
-                segments: segments.iter().map(SegmentRow::segment).collect(),
-                sites: sites.into_iter().map(SiteRow::site).collect(),
+                road: Road {
+                    stretches: stretches.iter().map(StretchRow::stretch).collect(),
+                    conditions: row.conditions.conditions(),
+                },
+                sites: sites.into_iter().map(SiteRow::site).collect::<Result<_>>()?,
                 goal: Goal {
                     start: Soc::percent(row.start_soc),
                     floor: Soc::percent(row.min_soc),
@@ -285,26 +226,93 @@ impl Store {
         })
     }
 
-    /// Changes what is wanted of a trip, and which car drives it.
+    /// Changes what is wanted of a trip, the conditions of its road, and which car drives it.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such trip.
-    pub fn change_goal(&self, id: i32, car: i32, goal: &Goal) -> Result<()> {
-        let update = diesel::update(trips::table.find(id)).set((trips::car_id.eq(car), GoalRow::new(goal)));
-        match update.execute(&mut self.connection()?)? {
-            0 => Err(StoreError::NotFound { what: "trip", id }),
-            _ => Ok(()),
-        }
+    pub fn change_goal(&self, id: i32, car: i32, goal: &Goal, conditions: &RoadConditions) -> Result<()> {
+        let change = (trips::car_id.eq(car), GoalRow::new(goal), ConditionsRow::new(conditions));
+        met(diesel::update(trips::table.find(id)).set(change).execute(&mut self.connection()?)?, id)
+    }
+
+    /// Changes a trip's name and currency.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such trip.
+    pub fn rename_trip(&self, id: i32, name: &str, currency: &str) -> Result<()> {
+        let change = (trips::name.eq(name), trips::currency.eq(currency));
+        met(diesel::update(trips::table.find(id)).set(change).execute(&mut self.connection()?)?, id)
+    }
+
+    /// Puts another road in the place of a trip's. A track that it came from stays unless another is given.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such trip.
+    pub fn change_road(&self, id: i32, stretches: &[Stretch], track: Option<&str>) -> Result<()> {
+        self.connection()?.immediate_transaction(|connection| {
+            let trip = trips::table.find(id);
+            met(trip.count().get_result::<i64>(connection)? as usize, id)?;
+            if let Some(track) = track {
+                diesel::update(trip).set(trips::track.eq(track)).execute(connection)?;
+            }
+            diesel::delete(trip_segments::table.filter(trip_segments::trip_id.eq(id))).execute(connection)?;
+            insert_stretches(connection, id, stretches)
+        })
+    }
+
+    /// Puts other sites in the place of a trip's. Those that stay, by their ids, go on asking their tariffs.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such trip.
+    pub fn change_sites(&self, id: i32, sites: &[Site]) -> Result<()> {
+        self.connection()?.immediate_transaction(|connection| {
+            met(trips::table.find(id).count().get_result::<i64>(connection)? as usize, id)?;
+            let of_trip = trip_sites::table.filter(trip_sites::trip_id.eq(id));
+            let tariffs: Vec<(String, Option<i32>)> =
+                of_trip.select((trip_sites::site, trip_sites::tariff_id)).load(connection)?;
+            diesel::delete(of_trip).execute(connection)?;
+            let rows: Vec<SiteRow> =
+                (0..).zip(sites).map(|(position, site)| SiteRow::new(id, position, site)).collect();
+            diesel::insert_into(trip_sites::table).values(&rows).execute(connection)?;
+            for (site, tariff) in tariffs.into_iter().filter_map(|(site, tariff)| Some((site, tariff?))) {
+                let same = of_trip.filter(trip_sites::site.eq(site));
+                diesel::update(same).set(trip_sites::tariff_id.eq(tariff)).execute(connection)?;
+            }
+            Ok(())
+        })
+    }
+
+    /// The track that a trip's road came from, as GeoJSON.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such trip.
+    pub fn track(&self, id: i32) -> Result<Option<String>> {
+        let track: Option<Option<String>> =
+            trips::table.find(id).select(trips::track).first(&mut self.connection()?).optional()?;
+        track.ok_or(StoreError::NotFound { what: "trip", id })
+    }
+
+    /// Removes a trip with its road and its sites. Its car and the tariffs stay.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub fn remove_trip(&self, id: i32) -> Result<()> {
+        met(diesel::delete(trips::table.find(id)).execute(&mut self.connection()?)?, id)
     }
 }
 
 impl StoredTrip {
-    /// The trip as the planner wants it.
-    pub fn with_vehicle(&self, vehicle: spare_hour_core::trip::Vehicle) -> Trip {
+    /// The trip as the planner wants it: its road driven by a car, as its drives say, under conditions.
+    pub fn driven(
+        &self,
+        vehicle: spare_hour_core::trip::Vehicle,
+        car: &ConsumptionFit,
+        conditions: &RoadConditions,
+    ) -> Trip {
         Trip {
             name: self.about.name.clone(),
             vehicle,
-            route: Route::new(self.about.segments.clone()),
+            route: self.about.road.route(car, conditions),
             sites: self.about.sites.clone(),
             goal: self.about.goal,
         }

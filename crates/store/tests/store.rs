@@ -4,23 +4,27 @@
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
-use spare_hour_core::ac_charge::OnBoardCharger;
+use spare_hour_core::ac_charge::{OnBoardCharger, Post};
 use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::drive::{Drive, Used};
+use spare_hour_core::known_car::KnownCar;
 use spare_hour_core::profile::Profile;
 use spare_hour_core::quantity::{
     Consumption, Current, Distance, Energy, Height, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
 };
-use spare_hour_core::route::Segment;
+use spare_hour_core::road::{Heading, OwnConditions, Road, RoadConditions, Stretch};
+use spare_hour_core::coming_month::HomePost;
 use spare_hour_core::session::{Conditions, Forecast, Meter, Reading, Session};
+use spare_hour_core::site_details::SiteDetails;
 use spare_hour_core::trip::{Boost, Goal, Price, Site};
+use spare_hour_core::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 use spare_hour_store::{
-    MovedPoint, NewCar, NewCurve, NewLiveCharge, NewSession, NewTariff, NewTrip, Store, StoreError, StoredMatching,
+    MovedPoint, NewCurve, NewLiveCharge, NewSession, NewTariff, NewTrip, Settings, Store, StoreError, StoredMatching,
     StoredMembership,
 };
 
-fn car() -> NewCar {
-    NewCar {
+fn car() -> KnownCar {
+    KnownCar {
         distances: Distances {
             rated: Some(Distance::km(480.0)),
             constant_speed: Some((Distance::km(390.0), Speed::kmh(120.0))),
@@ -36,7 +40,7 @@ fn car() -> NewCar {
             max_start: Soc::percent(50.0),
             charge_curve: Profile::constant(190.0),
         }),
-        ..NewCar::new("Test car", Energy::kwh(74.0), 9.0)
+        ..KnownCar::new("Test car", Energy::kwh(74.0), 9.0)
     }
 }
 
@@ -85,6 +89,30 @@ fn session(readings: usize) -> NewSession {
     }
 }
 
+/// A road of which one stretch says everything, one nothing and one what it takes.
+fn road() -> Road {
+    let plain = Stretch::level(Distance::km(200.0));
+    let full = Stretch {
+        climb: Height::metres(300.0),
+        descent: Height::metres(20.0),
+        height: Height::metres(800.0),
+        heading: Some(Heading { toward: 45.0, straight: 0.9 }),
+        own: OwnConditions {
+            speed: Some(Speed::kmh(90.0)),
+            outside: Some(Temperature::celsius(-3.0)),
+            wind: Some(Speed::kmh(20.0)),
+            wind_from: Some(180.0),
+            wet: Some(true),
+            load: Some(Mass::kg(90.0)),
+            heating: Some(Power::kw(2.0)),
+        },
+        ..plain
+    };
+    let typed = Stretch { typed: Some(Consumption::kwh_per_100km(19.0)), ..plain };
+    let conditions = RoadConditions { wet: true, heating: Some(Power::kw(0.5)), ..RoadConditions::default() };
+    Road { stretches: vec![full, plain, typed], conditions }
+}
+
 fn trip(car: i32) -> NewTrip {
     let site = Site {
         id: "a".into(),
@@ -96,17 +124,22 @@ fn trip(car: i32) -> NewTrip {
         max_current: None,
         overhead: Minutes::new(5.0),
         price: Price { per_kwh: 0.5, per_min: 0.1, per_session: 1.0 },
-    };
-    let segment = Segment {
-        length: Distance::km(200.0),
-        speed: Speed::kmh(110.0),
-        consumption: Consumption::kwh_per_100km(19.0),
+        details: SiteDetails {
+            stalls: Some(6),
+            out_of_order: Some(1),
+            wait: Minutes::new(2.0),
+            cabinet: Some(2),
+            hours: Some("Mo-Fr 06:00-22:00".parse().unwrap()),
+            connectors: vec!["4 × IEC_62196_T2_COMBO 150 kW".parse().unwrap(), "CHADEMO".parse().unwrap()],
+            facilities: Some("eat".into()),
+            note: Some("behind the barn".into()),
+        },
     };
     NewTrip {
         name: "There".into(),
         car,
         currency: "cr".into(),
-        segments: vec![segment; 3],
+        road: road(),
         sites: vec![site],
         goal: Goal {
             start: Soc::percent(90.0),
@@ -148,7 +181,7 @@ fn a_second_start_finds_everything_again() {
     assert_eq!(store.session(session_id).unwrap().about.session, session(5_000).session);
     assert_eq!(store.curves_of(car_id).unwrap().len(), 1);
     let about = store.trip(trip_id).unwrap().about;
-    assert_eq!((about.segments, about.sites, about.goal), (trip(1).segments, trip(1).sites, trip(1).goal));
+    assert_eq!((about.road, about.sites, about.goal), (trip(1).road, trip(1).sites, trip(1).goal));
     let line = store.sessions().unwrap().remove(0);
     assert_eq!((line.readings, line.soc.0), (5_000, 10.0));
     let line = store.trips().unwrap().remove(0);
@@ -210,7 +243,7 @@ fn what_is_not_there_is_named() {
     assert_eq!(store.session(7).unwrap_err().to_string(), "there is no session 7");
     assert_eq!(store.trip(7).unwrap_err().to_string(), "there is no trip 7");
     assert_eq!(store.car(7).unwrap_err().to_string(), "there is no car 7");
-    assert!(matches!(store.change_goal(7, 1, &trip(1).goal), Err(StoreError::NotFound { .. })));
+    assert!(matches!(store.change_goal(7, 1, &trip(1).goal, &road().conditions), Err(StoreError::NotFound { .. })));
     let (first, second) = (store.add_car(&car()).unwrap(), store.add_car(&car()).unwrap());
     let curve = NewCurve::new(first, "x", Profile::constant(1.0));
     let curve = store.add_curve(&curve).unwrap();
@@ -224,8 +257,66 @@ fn a_goal_without_a_value_of_time_forgets_the_old_one() {
     let car = store.add_car(&car()).unwrap();
     let with = Goal { value_of_time_per_hour: Some(20.0), ..trip(car).goal };
     let id = store.add_trip(&NewTrip { goal: with, ..trip(car) }).unwrap();
-    store.change_goal(id, car, &trip(car).goal).unwrap();
-    assert_eq!(store.trip(id).unwrap().about.goal.value_of_time_per_hour, None);
+    let cold = RoadConditions { outside: Temperature::celsius(-10.0), heating: None, ..RoadConditions::default() };
+    store.change_goal(id, car, &trip(car).goal, &cold).unwrap();
+    let about = store.trip(id).unwrap().about;
+    assert_eq!((about.goal.value_of_time_per_hour, about.road.conditions), (None, cold));
+}
+
+#[test]
+fn a_trips_road_and_sites_are_changed_and_their_tariffs_stay() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let car = store.add_car(&car()).unwrap();
+    let id = store.add_trip(&trip(car)).unwrap();
+    let tariff = store.add_tariff(&NewTariff { name: "t".into(), currency: "cr".into(), ocpi: "{}".into() }).unwrap();
+    store.ask_tariff(id, &["a".into()], tariff).unwrap();
+    assert_eq!(store.track(id).unwrap(), None);
+    let shorter = &road().stretches[1..];
+    store.change_road(id, shorter, Some("track")).unwrap();
+    store.change_road(id, shorter, None).unwrap();
+    let site = Site { name: "Renamed".into(), ..trip(car).sites[0].clone() };
+    let another = Site { id: "b".into(), details: SiteDetails::default(), ..site.clone() };
+    store.change_sites(id, &[another.clone(), site.clone()]).unwrap();
+    store.rename_trip(id, "Back", "kr").unwrap();
+    let about = store.trip(id).unwrap().about;
+    assert_eq!((about.road.stretches.as_slice(), about.sites), (shorter, vec![another, site]));
+    assert_eq!((about.name.as_str(), about.currency.as_str()), ("Back", "kr"));
+    assert_eq!(store.track(id).unwrap().as_deref(), Some("track"));
+    assert_eq!(store.tariffs_of_sites(id).unwrap(), [("a".to_string(), tariff)].into());
+    store.remove_trip(id).unwrap();
+    assert!(matches!(store.trip(id), Err(StoreError::NotFound { .. })) && store.trips().unwrap().is_empty());
+    assert!(matches!(store.change_sites(id, &[]), Err(StoreError::NotFound { .. })));
+    assert!(matches!(store.change_road(id, &[], None), Err(StoreError::NotFound { .. })));
+}
+
+#[test]
+fn settings_and_a_home_are_kept_and_travel_with_everything() {
+    let (directory, other) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    let store = Store::open(directory.path()).unwrap();
+    assert_eq!(store.settings().unwrap(), Settings::default());
+    let units = Units {
+        distance: DistanceUnit::Miles,
+        consumption: ConsumptionUnit::WhPerMile,
+        temperature: TemperatureUnit::Fahrenheit,
+        clock: ClockFace::Twelve,
+    };
+    let wanted = Settings { units, currency: "kr".into() };
+    store.change_settings(&Settings::default()).unwrap();
+    store.change_settings(&wanted).unwrap();
+    assert_eq!(store.settings().unwrap(), wanted);
+    let id = store.add_car(&car()).unwrap();
+    let post = Post { phases: 3, voltage: Voltage::volts(230.0), current: Current::amps(16.0) };
+    let home = HomePost { post, night: Minutes::new(540.0), limit: Soc::percent(80.0) };
+    store.change_home(id, Some(&home)).unwrap();
+    store.change_car(id, &car()).unwrap();
+    assert_eq!(store.car(id).unwrap().about.home, Some(home));
+    let elsewhere = Store::open(other.path()).unwrap();
+    elsewhere.change_settings(&Settings::default()).unwrap();
+    elsewhere.take_everything(&store.everything().unwrap()).unwrap();
+    assert_eq!((elsewhere.settings().unwrap(), elsewhere.car(id).unwrap().about.home), (wanted, Some(home)));
+    store.change_home(id, None).unwrap();
+    assert_eq!(store.car(id).unwrap().about.home, None);
 }
 
 #[test]
@@ -268,7 +359,11 @@ fn a_database_of_the_first_version_keeps_all_it_holds() {
              VALUES (1, 'First', 'first.csv', 'elapsed,soc', 'car', 150, '[[\"mood\",\"calm\"]]');
          INSERT INTO readings (session_id, position, elapsed_min, soc, power_kw) VALUES (1, 0, 0, 10, 90), (1, 1, 5.5, 20, NULL);
          INSERT INTO curves (car_id, session_id, name, points) VALUES (1, 1, 'First', '[[0,90],[100,5]]');
-         UPDATE cars SET curve_id = 1;",
+         UPDATE cars SET curve_id = 1;
+         INSERT INTO trips (name, car_id, currency, start_soc, min_soc, arrival_soc, max_soc) VALUES ('Old trip', 1, 'cr', 90, 10, 15, 100);
+         INSERT INTO trip_segments VALUES (1, 0, 120.5, 110, 19), (1, 1, 30, 80, -2);
+         INSERT INTO trip_sites (trip_id, position, site, name, at_km, off_route_km, off_route_kmh, max_kw, overhead_min, per_kwh, per_min, per_session)
+             VALUES (1, 0, 'a', 'A', 60, 1, 50, 150, 5, 0.5, 0, 0);",
     )
     .unwrap();
     drop(raw);
@@ -281,7 +376,12 @@ fn a_database_of_the_first_version_keeps_all_it_holds() {
     assert_eq!((session.conditions.meter, session.conditions.site_power), (Meter::Car, Some(Power::kw(150.0))));
     assert_eq!(session.conditions.other, [("mood".to_string(), "calm".to_string())]);
     assert_eq!(store.curve(1).unwrap().about.power.at(0.0), 90.0);
+    let trip = store.trip(1).unwrap().about;
+    let segment = |stretch: &Stretch| (stretch.length.get(), stretch.own.speed.unwrap().get(), stretch.typed.unwrap().get());
+    assert_eq!(trip.road.stretches.iter().map(segment).collect::<Vec<_>>(), [(120.5, 110.0, 19.0), (30.0, 80.0, -2.0)]);
+    assert_eq!((trip.road.conditions, trip.sites[0].details.clone()), (RoadConditions::default(), SiteDetails::default()));
     let line = store.sessions().unwrap().remove(0);
+    assert_eq!(line.day, line.created_at[..10]);
     assert_eq!((line.readings, line.soc, line.minutes), (2, (10.0, 20.0), 5.5));
 }
 
@@ -362,7 +462,7 @@ fn a_car_that_a_trip_needs_stays() {
     assert_eq!(error.to_string(), format!("car {needed} is still needed: the trip “There” is driven with it"));
     store.remove_car(free).unwrap();
     assert_eq!(store.cars().unwrap().len(), 1);
-    let changed = NewCar { distances: Distances::default(), on_board: None, ..car() };
+    let changed = KnownCar { distances: Distances::default(), on_board: None, ..car() };
     store.change_car(needed, &changed).unwrap();
     let found = store.car(needed).unwrap().about;
     assert_eq!((found.distances, found.on_board, found.boost), (Distances::default(), None, car().boost));
@@ -479,7 +579,7 @@ fn everything_goes_out_and_comes_back_unchanged() {
     assert_eq!(found.about.session, store.session(session).unwrap().about.session);
     assert_eq!(other.drives_of(car).unwrap(), store.drives_of(car).unwrap());
     assert_eq!(other.car(car).unwrap().curve, store.car(car).unwrap().curve);
-    assert_eq!(other.trip(trip_id).unwrap().about.segments, store.trip(trip_id).unwrap().about.segments);
+    assert_eq!(other.trip(trip_id).unwrap().about.road, store.trip(trip_id).unwrap().about.road);
     assert_eq!(other.tariffs_of_sites(trip_id).unwrap(), store.tariffs_of_sites(trip_id).unwrap());
     assert_eq!(other.event_lines(charge, 0).unwrap(), store.event_lines(charge, 0).unwrap());
 

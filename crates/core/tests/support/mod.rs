@@ -52,6 +52,7 @@ pub fn site(id: usize, at: f64, max_kw: f64) -> Site {
         max_current: None,
         overhead: Minutes::new(4.0),
         price: Price { per_kwh: 0.5, per_min: 0.0, per_session: 0.0 },
+        details: spare_hour_core::site_details::SiteDetails::default(),
     }
 }
 

@@ -4,7 +4,8 @@ use serde::Deserialize;
 use spare_hour_core::ac_charge::OnBoardCharger;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
-use spare_hour_store::{Car, NewCar};
+use spare_hour_core::known_car::KnownCar;
+use spare_hour_store::Car;
 
 use crate::fields::Field;
 use crate::say;
@@ -118,7 +119,7 @@ impl CarForm {
     }
 
     /// The car, or faults beside the fields.
-    pub(super) fn car(&mut self) -> Option<NewCar> {
+    pub(super) fn car(&mut self) -> Option<KnownCar> {
         let name = self.name.words(80);
         let usable = self.usable.required(0.1, 2_000.0, "kWh");
         let loss = self.loss.required(0.0, 90.0, "%");
@@ -137,7 +138,7 @@ impl CarForm {
         }
         let on_board =
             phases.zip(ac_power).map(|(n, kw)| OnBoardCharger { phases: n.round() as u32, limit: Power::kw(kw) });
-        Some(NewCar {
+        Some(KnownCar {
             distances: Distances {
                 rated: range.map(Distance::km),
                 constant_speed: test_range.zip(test_speed).map(|(km, kmh)| (Distance::km(km), Speed::kmh(kmh))),
@@ -147,7 +148,7 @@ impl CarForm {
             on_board,
             mass: mass.map(Mass::kg),
             drag_area,
-            ..NewCar::new(name?, Energy::kwh(usable?), loss?)
+            ..KnownCar::new(name?, Energy::kwh(usable?), loss?)
         })
     }
 }

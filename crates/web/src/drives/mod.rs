@@ -11,7 +11,8 @@ use serde::Deserialize;
 use spare_hour_core::drive::Drive;
 use spare_hour_core::quantity::Consumption;
 use spare_hour_formats::{read_drive_line, read_drives_csv, write_drives_csv};
-use spare_hour_store::{Car, NewCar, Store};
+use spare_hour_core::known_car::KnownCar;
+use spare_hour_store::{Car, Store};
 
 use crate::App;
 use crate::address::Path;
@@ -244,7 +245,7 @@ pub(crate) async fn use_own(
         let about = store.car(car)?.about;
         let own = Some(Consumption::kwh_per_100km(form.kwh_per_100km));
         let distances = spare_hour_core::distance_base::Distances { own, ..about.distances };
-        Ok(store.change_car(car, &NewCar { distances, ..about })?)
+        Ok(store.change_car(car, &KnownCar { distances, ..about })?)
     })
     .await?;
     Ok(Redirect::to(&format!("/drives?car={car}&used=true")))

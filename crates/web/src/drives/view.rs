@@ -159,7 +159,7 @@ fn terms(fit: &ConsumptionFit) -> Vec<(&'static str, String)> {
 
 /// What drag, rolling, accessories and heating take of the consumption asked for.
 fn fractions(fit: &ConsumptionFit, speed: Speed, outside: Temperature, wind: Speed, load: Mass) -> Vec<Fraction> {
-    let parts = fit.parts(speed, outside, wind, load);
+    let parts = fit.parts(&fit.conditions(speed, outside, wind, load));
     let whole: f64 = parts.iter().sum();
     let names = ["Drag", "Rolling", "Always running", "Heating or cooling"];
     let fraction = |(name, part): (&'static str, f64)| Fraction {
@@ -200,7 +200,7 @@ mod tests {
     use super::*;
     use crate::fields::Field;
     use spare_hour_formats::read_drive_line;
-    use spare_hour_store::NewCar;
+    use spare_hour_core::known_car::KnownCar;
 
     fn at(speed: &str) -> AtForm {
         let field = |text: &str| Field::new(text);
@@ -208,7 +208,7 @@ mod tests {
     }
 
     fn car() -> Car {
-        Car { id: 1, about: NewCar::new("Tern", Energy::kwh(60.0), 8.0), curve: None }
+        Car { id: 1, about: KnownCar::new("Tern", Energy::kwh(60.0), 8.0), curve: None }
     }
 
     fn kept(lines: &[&str]) -> Vec<StoredDrive> {

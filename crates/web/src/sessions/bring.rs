@@ -10,7 +10,8 @@ use spare_hour_core::quantity::{Distance, Energy, Power};
 use spare_hour_core::session::Session;
 use spare_hour_core::soc_timeline::SocTimeline;
 use spare_hour_formats::{Matching, Sheet, TARGETS, TimeUnit, TypedLine, clock, read_session, typed_lines};
-use spare_hour_store::{NewCar, NewSession, Store, StoredMatching};
+use spare_hour_core::known_car::KnownCar;
+use spare_hour_store::{NewSession, Store, StoredMatching};
 
 use super::upload::{Upload, read_upload};
 use crate::App;
@@ -343,7 +344,7 @@ fn recalled(stored: &StoredMatching) -> Matching {
 /// The car of a new session.
 enum ChosenCar {
     Kept(i32),
-    New(Box<NewCar>),
+    New(Box<KnownCar>),
 }
 
 fn chosen_car(form: &mut NewForm, session: Option<&Session>) -> Option<ChosenCar> {
@@ -364,7 +365,7 @@ fn chosen_car(form: &mut NewForm, session: Option<&Session>) -> Option<ChosenCar
     if form.range.fault.is_some() {
         return None;
     }
-    let mut car = NewCar::new(name?, Energy::kwh(usable?), USUAL_LOSS);
+    let mut car = KnownCar::new(name?, Energy::kwh(usable?), USUAL_LOSS);
     car.distances.rated = range.map(Distance::km).or(conditions.and_then(|conditions| conditions.rated_range));
     Some(ChosenCar::New(Box::new(car)))
 }

@@ -110,9 +110,10 @@ mod tests {
     use super::*;
     use spare_hour_core::quantity::{Consumption, Distance, Speed};
     use spare_hour_formats::read_session;
-    use spare_hour_store::{NewCar, NewCurve, NewSession};
+    use spare_hour_core::known_car::KnownCar;
+    use spare_hour_store::{NewCurve, NewSession};
 
-    fn stored(text: &str, car: Option<NewCar>) -> (tempfile::TempDir, Store, i32) {
+    fn stored(text: &str, car: Option<KnownCar>) -> (tempfile::TempDir, Store, i32) {
         let directory = tempfile::tempdir().unwrap();
         let store = Store::open(directory.path()).unwrap();
         let car = car.map(|car| store.add_car(&car).unwrap());
@@ -142,7 +143,7 @@ mod tests {
             constant_speed: Some((Distance::km(320.0), Speed::kmh(120.0))),
             own: Some(Consumption::kwh_per_100km(16.0)),
         };
-        let car = NewCar { distances, distance_base: DistanceBase::Own, ..NewCar::new("Tern", Energy::kwh(64.0), 8.0) };
+        let car = KnownCar { distances, distance_base: DistanceBase::Own, ..KnownCar::new("Tern", Energy::kwh(64.0), 8.0) };
         let (_directory, store, id) = stored(LINES, Some(car));
         let loaded = Loaded::new(&store, id).unwrap();
         // 64 kWh at 16 kWh/100 km are 400 km.
@@ -157,7 +158,7 @@ mod tests {
 
     #[test]
     fn a_session_is_not_held_against_its_own_curve() {
-        let (_directory, store, id) = stored(LINES, Some(NewCar::new("Tern", Energy::kwh(64.0), 8.0)));
+        let (_directory, store, id) = stored(LINES, Some(KnownCar::new("Tern", Energy::kwh(64.0), 8.0)));
         let curve = |session| NewCurve { session, ..NewCurve::new(1, "c", Profile::constant(100.0)) };
         store.add_curve_in_use(&curve(Some(id))).unwrap();
         assert!(Loaded::new(&store, id).unwrap().expected.is_none());
