@@ -82,6 +82,9 @@ export function trip() {
       const form = this.form();
       const query = new URLSearchParams([...new FormData(form)].map(([name, value]) => [name, String(value)]));
       if (!query.get("leave")) query.delete("leave");
+      for (const control of form.querySelectorAll<HTMLInputElement | HTMLSelectElement>("[data-own]")) {
+        if (control.value === control.dataset["own"]) query.delete(control.name);
+      }
       try {
         const response = await fetch(`${form.dataset["plan"]}?${query}`, { signal: running.signal });
         if (!response.ok) throw new Error(`status ${response.status}`);

@@ -65,9 +65,9 @@ def write(name, head, rows):
 
 COMMON = [("car", "Avel 74"), ("software", "4.2"), ("usable_kwh", 74), ("range_km", 455), ("meter", "station"), ("site_kw", 300)]
 
-write("avel-warm-full.csv", COMMON + [("preconditioned", "20 min"), ("start", "plug-in to current 19 s")], charge(4, 100, 31, 17))
-write("avel-cold.csv", COMMON + [("preconditioned", "no, 40 min of town driving"), ("start", "second attempt, 34 s")], charge(9, 80, 5, -7))
-write("avel-from-40.csv", COMMON + [("preconditioned", "20 min"), ("start", "plug-in to current 16 s")], charge(40, 90, 34, 22))
+write("avel-warm-full.csv", COMMON + [("date", "2026-10-10"), ("preconditioned", "20 min"), ("start", "plug-in to current 19 s")], charge(4, 100, 31, 17))
+write("avel-cold.csv", COMMON + [("date", "2026-01-17"), ("preconditioned", "no, 40 min of town driving"), ("start", "second attempt, 34 s")], charge(9, 80, 5, -7))
+write("avel-from-40.csv", COMMON + [("date", "2026-10-24"), ("preconditioned", "20 min"), ("start", "plug-in to current 16 s")], charge(40, 90, 34, 22))
 
 
 def charge_ac(start, hours, phases, volts_each, amps):
@@ -86,5 +86,5 @@ def write_ac(name, head, rows):
     (pathlib.Path(__file__).parent / name).write_text("\n".join(lines) + "\n")
 
 
-BRAE = [("car", "Brae 58"), ("usable_kwh", 58), ("range_km", 385), ("meter", "station"), ("site_kw", 22), ("phases", 1)]
+BRAE = [("car", "Brae 58"), ("usable_kwh", 58), ("range_km", 385), ("meter", "station"), ("site_kw", 22), ("phases", 1), ("date", "2026-09-12")]
 write_ac("brae-ac.csv", BRAE + [("start", "hotel post, three phases of 32 A; the car takes one")], charge_ac(31, 5, 1, 230, 32))

@@ -5,14 +5,18 @@ use std::path::PathBuf;
 
 use anyhow::Context;
 use clap::Args;
-use spare_hour_core::ac_charge::OnBoardCharger;
+use spare_hour_core::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::coming_month::HomePost;
 use spare_hour_core::curve_fit::FittedCurve;
 use spare_hour_core::distance_base::Distances;
-use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
-use spare_hour_core::trip::Trip;
-use spare_hour_formats::{read_drives_csv, read_session, read_tariffs, read_trip, write_tariff};
 use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::profile::Profile;
+use spare_hour_core::quantity::{
+    Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
+};
+use spare_hour_core::road::{Road, RoadConditions};
+use spare_hour_core::trip::{Goal, Trip};
+use spare_hour_formats::{read_drives, read_road, read_session, read_sites, read_tariffs, read_trip, write_tariff};
 use spare_hour_store::{NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};
 
 use crate::serve::{PORT, data_directory, listen};
@@ -24,6 +28,9 @@ const SESSIONS: [(&str, &str, &str); 3] = [
     ("Avel 74, cold, −7 °C", "avel-cold.csv", include_str!("../demo/avel-cold.csv")),
     ("Avel 74, warm, from 40 %", "avel-from-40.csv", include_str!("../demo/avel-from-40.csv")),
 ];
+/// The road over a pass, and the sites along it.
+const PASS_ROAD: &str = include_str!("../demo/aldern-road.csv");
+const PASS_SITES: &str = include_str!("../demo/aldern-sites.csv");
 /// What two networks ask.
 const TARIFFS: &str = include_str!("../demo/tariffs.json");
 /// A year of the first car's drives.
@@ -91,6 +98,11 @@ fn fill(store: &Store) -> anyhow::Result<()> {
         mass: Some(Mass::kg(1970.0)),
         drag_area: Some(0.60),
         pack_voltage: trip.vehicle.pack_voltage.clone(),
+        home: Some(HomePost {
+            post: Post { phases: 1, voltage: Voltage::volts(230.0), current: Current::amps(16.0) },
+            night: Minutes::new(540.0),
+            limit: Soc::percent(80.0),
+        }),
         ..KnownCar::new("Avel 74", trip.vehicle.usable, trip.vehicle.charge_loss_percent)
     })?;
     let mut in_use = None;
@@ -101,10 +113,11 @@ fn fill(store: &Store) -> anyhow::Result<()> {
     if let Some(curve) = in_use {
         store.use_curve(avel, curve)?;
     }
-    store.add_drives(avel, &read_drives_csv(DRIVES.as_bytes())?)?;
+    store.add_drives(avel, &read_drives(DRIVES.as_bytes())?)?;
     add_brae(store)?;
-    let trip_id = store.add_trip(&demo_trip(&trip, avel))?;
+    let trip_id = store.add_trip(&demo_trip(&trip, avel), None)?;
     add_tariffs(store, trip_id, &trip)?;
+    store.add_trip(&pass_trip(&trip, avel)?, None)?;
     Ok(())
 }
 
@@ -169,8 +182,27 @@ fn demo_trip(trip: &Trip, car: i32) -> NewTrip {
         name: trip.name.clone(),
         car,
         currency: "cr".into(),
-        segments: trip.route.segments().to_vec(),
+        road: Road::of_segments(trip.route.segments()),
         sites: trip.sites.clone(),
         goal: trip.goal,
     }
+}
+
+/// A winter's day over a pass, on a road whose consumption follows from its slopes and the weather.
+fn pass_trip(like: &Trip, car: i32) -> anyhow::Result<NewTrip> {
+    let conditions = RoadConditions {
+        outside: Temperature::celsius(-4.0),
+        wind: Speed::kmh(25.0),
+        wind_from: 60.0,
+        load: Mass::kg(140.0),
+        ..RoadConditions::default()
+    };
+    Ok(NewTrip {
+        name: "Over the Aldern in winter".into(),
+        car,
+        currency: "cr".into(),
+        road: Road { stretches: read_road(PASS_ROAD.as_bytes())?, conditions },
+        sites: read_sites(PASS_SITES.as_bytes())?,
+        goal: Goal { start: Soc::percent(80.0), arrival: Soc::percent(25.0), ..like.goal },
+    })
 }

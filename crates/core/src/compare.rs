@@ -310,7 +310,7 @@ fn cautions(runs: &[Run]) -> Vec<Caution> {
     if let Some((low, high)) = warmths.filter(|(low, high)| high - low > WARMTH_DIFFERS) {
         say(
             "warmth-differs",
-            format!("The packs began at {low:.0} to {high:.0} °C: this compares cold with warm, not car with car."),
+            format!("The packs began at {low:.0} °C to {high:.0} °C: this compares cold with warm, not car with car."),
         );
     }
     let ac = runs.iter().filter(|run| run.session.conditions.phases.is_some()).count();

@@ -76,7 +76,9 @@ impl FromStr for Connector {
                 continue;
             };
             let unit = if end < word.len() { &word[end..] } else { words.next().unwrap_or_default() };
-            let within = |high: f64| if number > 0.0 && number <= high { Ok(number) } else { Err(wrong("is too much or nothing")) };
+            let within = |high: f64| {
+                if number > 0.0 && number <= high { Ok(number) } else { Err(wrong("is too much or nothing")) }
+            };
             match unit.to_lowercase().as_str() {
                 "x" => connector.count = within(999.0)? as u32,
                 "kw" => connector.power = Some(Power::kw(within(10_000.0)?)),

@@ -43,6 +43,11 @@ impl Stall {
         Self { sustained: ChargingTime::new(&power, vehicle.usable), power, boost }
     }
 
+    /// The times at a stall of `site` while a neighbour at the same cabinet takes half of its power.
+    pub fn beside_a_neighbour(vehicle: &Vehicle, site: &Site) -> Self {
+        Self::new(vehicle, &Site { max_power: Power::kw(site.max_power.get() / 2.0), ..site.clone() })
+    }
+
     /// Power into the battery over SoC once any boost is over, kW.
     pub fn power(&self) -> &Profile {
         &self.power

@@ -252,7 +252,13 @@ impl Site {
             within(&path("max_a"), current.get(), 0.1, 10_000.0, "A")?;
         }
         within(&path("overhead_min"), self.overhead.get(), 0.0, 10_000.0, "minutes")?;
-        within(&path("wait_min"), self.details.wait.get(), 0.0, self.overhead.get(), "minutes, a part of overhead_min")?;
+        within(
+            &path("wait_min"),
+            self.details.wait.get(),
+            0.0,
+            self.overhead.get(),
+            "minutes, a part of overhead_min",
+        )?;
         let found = self.details.connectors.len();
         if found > MOST_CONNECTORS {
             let problem = format!("has {found} kinds; expected at most {MOST_CONNECTORS}");

@@ -5,9 +5,7 @@ use spare_hour_core::coming_month::HomePost;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::known_car::KnownCar;
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{
-    Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage,
-};
+use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage};
 use spare_hour_core::trip::{Boost, MOST_CURVE_POINTS};
 
 use crate::FormatError;
@@ -93,11 +91,9 @@ fn car(row: &Row) -> Result<KnownCar, FormatError> {
             constant_speed: test.map(|(km, kmh)| (Distance::km(km), Speed::kmh(kmh))),
             own: row.number("own_kwh_per_100km").map(Consumption::kwh_per_100km),
         },
-        distance_base: base.ok_or_else(|| {
-            row.wrong(format!("distances_by is \"{word}\"; expected rated, constant-speed or own"))
-        })?,
-        on_board: charger
-            .map(|(phases, kw)| OnBoardCharger { phases: phases.round() as u32, limit: Power::kw(kw) }),
+        distance_base: base
+            .ok_or_else(|| row.wrong(format!("distances_by is \"{word}\"; expected rated, constant-speed or own")))?,
+        on_board: charger.map(|(phases, kw)| OnBoardCharger { phases: phases.round() as u32, limit: Power::kw(kw) }),
         mass: row.number("mass_kg").map(Mass::kg),
         drag_area: row.number("drag_area_m2"),
         pack_voltage: profile(row, "pack_voltage", 1.0, 2_000.0)?,

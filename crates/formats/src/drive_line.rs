@@ -144,8 +144,7 @@ mod tests {
 
     #[test]
     fn a_line_in_any_order() {
-        let drive =
-            read("2026-05-01 182 km 1:41 h 88-52 % 7 °C +640 m −310 m wind 15 winter tyres").unwrap();
+        let drive = read("2026-05-01 182 km 1:41 h 88-52 % 7 °C +640 m −310 m wind 15 winter tyres").unwrap();
         assert_eq!((drive.day.as_deref(), drive.distance.get(), drive.time.get()), (Some("2026-05-01"), 182.0, 101.0));
         assert_eq!(drive.used, Used::Soc(Soc::percent(88.0), Soc::percent(52.0)));
         assert_eq!((drive.climb.unwrap().get(), drive.descent.unwrap().get()), (640.0, 310.0));

@@ -177,10 +177,8 @@ fn location(location: Location) -> Result<ChargingPlace, FormatError> {
         latitude,
         longitude,
         power: most(&mut plugs().map(Plug::kw)).map(Power::kw),
-        current: most(
-            &mut plugs().filter(|plug| plug.power_type == "DC").map(|plug| plug.max_amperage),
-        )
-        .map(Current::amps),
+        current: most(&mut plugs().filter(|plug| plug.power_type == "DC").map(|plug| plug.max_amperage))
+            .map(Current::amps),
         details: SiteDetails {
             stalls: (!there.is_empty()).then(|| count(there.len())),
             out_of_order: (!there.is_empty()).then(|| count(broken)),

@@ -6,7 +6,7 @@
 //! this stretch's own, in place of the trip's.
 
 use spare_hour_core::quantity::{Consumption, Distance, Height, Mass, Power, Speed, Temperature};
-use spare_hour_core::road::{Heading, OwnConditions, Stretch};
+use spare_hour_core::road::{Heading, Stretch};
 use spare_hour_core::trip::MOST_SEGMENTS;
 use spare_hour_core::units::{ConsumptionUnit, Units};
 
@@ -127,6 +127,7 @@ fn short(number: f64) -> String {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+    use spare_hour_core::road::OwnConditions;
     use spare_hour_core::units::{ClockFace, DistanceUnit, TemperatureUnit};
 
     const MILES: Units = Units {
@@ -140,9 +141,15 @@ mod tests {
     fn a_line_in_any_order() {
         let line = "wet 12.5 km, +640 m −20 m 60 km/h toward 45 straight 0.9 height 900 -4 °C wind 30 from 270 120 kg heating 2.5";
         let stretch = read_road_line(line, &Units::default()).unwrap();
-        assert_eq!((stretch.length, stretch.climb, stretch.descent), (Distance::km(12.5), Height::metres(640.0), Height::metres(20.0)));
+        assert_eq!(
+            (stretch.length, stretch.climb, stretch.descent),
+            (Distance::km(12.5), Height::metres(640.0), Height::metres(20.0))
+        );
         assert_eq!(stretch.heading, Some(Heading { toward: 45.0, straight: 0.9 }));
-        assert_eq!((stretch.own.wind, stretch.own.wind_from, stretch.own.wet), (Some(Speed::kmh(30.0)), Some(270.0), Some(true)));
+        assert_eq!(
+            (stretch.own.wind, stretch.own.wind_from, stretch.own.wet),
+            (Some(Speed::kmh(30.0)), Some(270.0), Some(true))
+        );
         assert_eq!((stretch.own.heating, stretch.own.load), (Some(Power::kw(2.5)), Some(Mass::kg(120.0))));
         let typed = read_road_line("75 mi 70 mph 3.2 mi/kWh wind 10", &MILES).unwrap();
         // By hand: 3.2 mi/kWh are 100 / (3.2 · 1.609344) = 19.418 kWh/100 km.

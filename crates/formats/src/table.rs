@@ -222,7 +222,12 @@ pub(crate) fn table_json(columns: &[Column], rows: &[NewRow]) -> String {
         Some(Cell::YesNo(yes)) => Value::from(*yes),
     };
     let object = |row: &NewRow| -> Value {
-        columns.iter().zip(row).map(|(column, cell)| (column.name.to_string(), value(cell))).collect::<Map<_, _>>().into()
+        columns
+            .iter()
+            .zip(row)
+            .map(|(column, cell)| (column.name.to_string(), value(cell)))
+            .collect::<Map<_, _>>()
+            .into()
     };
     let array: Vec<Value> = rows.iter().map(object).collect();
     serde_json::to_string_pretty(&array).unwrap_or_default()

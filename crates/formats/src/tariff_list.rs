@@ -10,9 +10,8 @@ use crate::{FormatError, read_tariffs, write_tariff};
 /// Most rows of a list.
 const MOST_ROWS: usize = 20_000;
 /// Restrictions that are numbers, in their order; durations in seconds.
-const LIMITS: [&str; 8] = [
-    "min_kwh", "max_kwh", "min_current", "max_current", "min_power", "max_power", "min_duration", "max_duration",
-];
+const LIMITS: [&str; 8] =
+    ["min_kwh", "max_kwh", "min_current", "max_current", "min_power", "max_power", "min_duration", "max_duration"];
 /// Restrictions that are texts.
 const TIMES: [&str; 4] = ["start_time", "end_time", "start_date", "end_date"];
 const COLUMNS: [Column; 22] = {
@@ -112,8 +111,7 @@ fn tariff(name: &str, rows: &[&Row]) -> Result<Tariff, FormatError> {
             None => elements.push((number, restrictions(row), vec![component])),
         }
     }
-    let element =
-        |(_, rules, components)| json!({ "price_components": Value::Array(components), "restrictions": Value::Object(rules) });
+    let element = |(_, rules, components)| json!({ "price_components": Value::Array(components), "restrictions": Value::Object(rules) });
     let elements: Vec<Value> = elements.into_iter().map(element).collect();
     let mut file = json!({
         "id": name,
@@ -132,7 +130,8 @@ fn tariff(name: &str, rows: &[&Row]) -> Result<Tariff, FormatError> {
 
 fn component(row: &Row) -> Result<Value, FormatError> {
     let price = amount(row, "price")?.ok_or_else(|| row.wrong("price is empty; expected a number"))?;
-    let kind = row.text("type").ok_or_else(|| row.wrong("type is empty; expected ENERGY, FLAT, PARKING_TIME or TIME"))?;
+    let kind =
+        row.text("type").ok_or_else(|| row.wrong("type is empty; expected ENERGY, FLAT, PARKING_TIME or TIME"))?;
     let step = row.number("step_size").unwrap_or(1.0) as u32;
     let mut component = json!({ "type": kind, "price": price, "step_size": step });
     if let Some(vat) = amount(row, "vat")? {

@@ -6,8 +6,25 @@ use crate::number::parse_number;
 
 /// Units that may stand alone behind their number.
 const UNITS: [&str; 19] = [
-    "km", "mi", "km/h", "mph", "kwh", "kw", "%", "min", "h", "°c", "c", "°f", "f", "kg", "m", "kwh/100km", "wh/km",
-    "wh/mi", "mi/kwh",
+    "km",
+    "mi",
+    "km/h",
+    "mph",
+    "kwh",
+    "kw",
+    "%",
+    "min",
+    "h",
+    "°c",
+    "c",
+    "°f",
+    "f",
+    "kg",
+    "m",
+    "kwh/100km",
+    "wh/km",
+    "wh/mi",
+    "mi/kwh",
 ];
 
 /// Words, with a unit that stands alone put to the number before it.
@@ -78,7 +95,10 @@ mod tests {
 
     #[test]
     fn units_find_their_numbers() {
-        assert_eq!(words("50 mi, 60 mph 17.5 kWh/100 km −4 °C calm"), ["50mi", "60mph", "17.5kWh/100km", "-4°C", "calm"]);
+        assert_eq!(
+            words("50 mi, 60 mph 17.5 kWh/100 km −4 °C calm"),
+            ["50mi", "60mph", "17.5kWh/100km", "-4°C", "calm"]
+        );
         assert_eq!(split_unit("17.5kWh/100km"), ("17.5", "kwh/100km".to_string()));
         assert_eq!(split_unit("1:41h"), ("1:41", "h".to_string()));
     }

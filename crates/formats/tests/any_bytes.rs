@@ -4,7 +4,7 @@
 
 use proptest::prelude::*;
 use spare_hour_formats::{
-    Sheet, read_drives_csv, read_places, read_session, read_session_json, read_tariffs, read_track, read_trip,
+    Sheet, read_drives, read_places, read_session, read_session_json, read_tariffs, read_track, read_trip,
 };
 
 const GOOD: [&str; 6] = [
@@ -20,7 +20,7 @@ fn read_all(bytes: &[u8]) {
     let _ = read_track(bytes);
     let _ = read_places(bytes);
     let _ = read_tariffs(bytes);
-    let _ = read_drives_csv(bytes);
+    let _ = read_drives(bytes);
     let _ = read_session_json(bytes);
     let _ = read_trip(bytes);
     let _ = Sheet::read_text(bytes).map(|sheet| sheet.session(&sheet.guess()));
@@ -34,7 +34,7 @@ fn read_all(bytes: &[u8]) {
 fn the_good_files_are_good() {
     assert!(read_track(GOOD[0].as_bytes()).is_ok() && read_track(GOOD[1].as_bytes()).is_ok());
     assert!(read_places(GOOD[2].as_bytes()).is_ok() && read_tariffs(GOOD[3].as_bytes()).is_ok());
-    assert!(read_drives_csv(GOOD[4].as_bytes()).is_ok() && read_session_json(GOOD[5].as_bytes()).is_ok());
+    assert!(read_drives(GOOD[4].as_bytes()).is_ok() && read_session_json(GOOD[5].as_bytes()).is_ok());
 }
 
 proptest! {

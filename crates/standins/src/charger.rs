@@ -7,8 +7,8 @@
 use spare_hour_core::live::{Event, Readout, What};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Speed, Temperature, Voltage};
 use spare_hour_core::session::{Reading, Session};
-use spare_hour_core::stall::Stall;
 use spare_hour_core::site_details::SiteDetails;
+use spare_hour_core::stall::Stall;
 use spare_hour_core::trip::{Price, Site, Vehicle};
 use spare_hour_formats::write_event_line;
 

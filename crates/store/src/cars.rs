@@ -7,9 +7,7 @@ use spare_hour_core::consumption_fit::Body;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::known_car::KnownCar;
 use spare_hour_core::profile::Profile;
-use spare_hour_core::quantity::{
-    Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage,
-};
+use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage};
 use spare_hour_core::trip::Vehicle;
 
 use crate::connection::Store;

@@ -97,8 +97,9 @@ impl GoalRow {
     }
 }
 
-fn insert(connection: &mut SqliteConnection, trip: &NewTrip) -> Result<i32> {
-    let head = (trips::name.eq(&trip.name), trips::car_id.eq(trip.car), trips::currency.eq(&trip.currency));
+fn insert(connection: &mut SqliteConnection, trip: &NewTrip, track: Option<&str>) -> Result<i32> {
+    let owned = (trips::car_id.eq(trip.car), trips::track.eq(track));
+    let head = (trips::name.eq(&trip.name), trips::currency.eq(&trip.currency), owned);
     let id: i32 = diesel::insert_into(trips::table)
         .values((head, GoalRow::new(&trip.goal), ConditionsRow::new(&trip.road.conditions)))
         .returning(trips::id)
@@ -123,12 +124,12 @@ fn met(changed: usize, id: i32) -> Result<()> {
 }
 
 impl Store {
-    /// Keeps a trip and returns its number.
+    /// Keeps a trip, with the track that its road came from as GeoJSON, and returns its number.
     ///
     /// # Errors
     /// When the database refuses, as for a car that is not there.
-    pub fn add_trip(&self, trip: &NewTrip) -> Result<i32> {
-        self.connection()?.immediate_transaction(|connection| insert(connection, trip))
+    pub fn add_trip(&self, trip: &NewTrip, track: Option<&str>) -> Result<i32> {
+        self.connection()?.immediate_transaction(|connection| insert(connection, trip, track))
     }
 
     /// Keeps a trip that brings its own car: the car, its curve and the trip, or nothing of it.
@@ -155,7 +156,7 @@ impl Store {
                 sites: trip.sites.clone(),
                 goal: trip.goal,
             };
-            insert(connection, &new)
+            insert(connection, &new, None)
         })
     }
 

@@ -5,6 +5,7 @@
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use spare_hour_core::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::coming_month::HomePost;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::drive::{Drive, Used};
 use spare_hour_core::known_car::KnownCar;
@@ -13,7 +14,6 @@ use spare_hour_core::quantity::{
     Consumption, Current, Distance, Energy, Height, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
 };
 use spare_hour_core::road::{Heading, OwnConditions, Road, RoadConditions, Stretch};
-use spare_hour_core::coming_month::HomePost;
 use spare_hour_core::session::{Conditions, Forecast, Meter, Reading, Session};
 use spare_hour_core::site_details::SiteDetails;
 use spare_hour_core::trip::{Boost, Goal, Price, Site};
@@ -167,7 +167,7 @@ fn a_second_start_finds_everything_again() {
             ..NewCurve::new(car_id, "warm", Profile::constant(100.0))
         };
         curve_id = store.add_curve_in_use(&curve).unwrap();
-        trip_id = store.add_trip(&trip(car_id)).unwrap();
+        trip_id = store.add_trip(&trip(car_id), None).unwrap();
     }
     let store = Store::open(directory.path()).unwrap();
     let found = store.car(car_id).unwrap();
@@ -230,7 +230,7 @@ fn settings_hold_on_every_connection() {
     let mode: Setting = diesel::sql_query("PRAGMA journal_mode").get_result(&mut raw).unwrap();
     assert_eq!(mode.journal_mode, "wal");
     // Foreign keys are on: a curve of no car and a trip of no car are refused, and nothing of the trip stays.
-    assert!(store.add_trip(&trip(99)).is_err());
+    assert!(store.add_trip(&trip(99), None).is_err());
     assert!(store.trips().unwrap().is_empty());
     let curve = NewCurve::new(99, "", Profile::constant(1.0));
     assert!(store.add_curve_in_use(&curve).is_err());
@@ -256,7 +256,7 @@ fn a_goal_without_a_value_of_time_forgets_the_old_one() {
     let store = Store::open(directory.path()).unwrap();
     let car = store.add_car(&car()).unwrap();
     let with = Goal { value_of_time_per_hour: Some(20.0), ..trip(car).goal };
-    let id = store.add_trip(&NewTrip { goal: with, ..trip(car) }).unwrap();
+    let id = store.add_trip(&NewTrip { goal: with, ..trip(car) }, None).unwrap();
     let cold = RoadConditions { outside: Temperature::celsius(-10.0), heating: None, ..RoadConditions::default() };
     store.change_goal(id, car, &trip(car).goal, &cold).unwrap();
     let about = store.trip(id).unwrap().about;
@@ -268,7 +268,7 @@ fn a_trips_road_and_sites_are_changed_and_their_tariffs_stay() {
     let directory = tempfile::tempdir().unwrap();
     let store = Store::open(directory.path()).unwrap();
     let car = store.add_car(&car()).unwrap();
-    let id = store.add_trip(&trip(car)).unwrap();
+    let id = store.add_trip(&trip(car), None).unwrap();
     let tariff = store.add_tariff(&NewTariff { name: "t".into(), currency: "cr".into(), ocpi: "{}".into() }).unwrap();
     store.ask_tariff(id, &["a".into()], tariff).unwrap();
     assert_eq!(store.track(id).unwrap(), None);
@@ -377,9 +377,13 @@ fn a_database_of_the_first_version_keeps_all_it_holds() {
     assert_eq!(session.conditions.other, [("mood".to_string(), "calm".to_string())]);
     assert_eq!(store.curve(1).unwrap().about.power.at(0.0), 90.0);
     let trip = store.trip(1).unwrap().about;
-    let segment = |stretch: &Stretch| (stretch.length.get(), stretch.own.speed.unwrap().get(), stretch.typed.unwrap().get());
+    let segment =
+        |stretch: &Stretch| (stretch.length.get(), stretch.own.speed.unwrap().get(), stretch.typed.unwrap().get());
     assert_eq!(trip.road.stretches.iter().map(segment).collect::<Vec<_>>(), [(120.5, 110.0, 19.0), (30.0, 80.0, -2.0)]);
-    assert_eq!((trip.road.conditions, trip.sites[0].details.clone()), (RoadConditions::default(), SiteDetails::default()));
+    assert_eq!(
+        (trip.road.conditions, trip.sites[0].details.clone()),
+        (RoadConditions::default(), SiteDetails::default())
+    );
     let line = store.sessions().unwrap().remove(0);
     assert_eq!(line.day, line.created_at[..10]);
     assert_eq!((line.readings, line.soc, line.minutes), (2, (10.0, 20.0), 5.5));
@@ -457,7 +461,7 @@ fn a_car_that_a_trip_needs_stays() {
     let directory = tempfile::tempdir().unwrap();
     let store = Store::open(directory.path()).unwrap();
     let (needed, free) = (store.add_car(&car()).unwrap(), store.add_car(&car()).unwrap());
-    store.add_trip(&trip(needed)).unwrap();
+    store.add_trip(&trip(needed), None).unwrap();
     let error = store.remove_car(needed).unwrap_err();
     assert_eq!(error.to_string(), format!("car {needed} is still needed: the trip “There” is driven with it"));
     store.remove_car(free).unwrap();
@@ -520,7 +524,7 @@ fn sites_ask_tariffs_and_go_back_to_their_own_prices() {
     let directory = tempfile::tempdir().unwrap();
     let store = Store::open(directory.path()).unwrap();
     let car = store.add_car(&car()).unwrap();
-    let trip_id = store.add_trip(&trip(car)).unwrap();
+    let trip_id = store.add_trip(&trip(car), None).unwrap();
     let new = |name: &str| NewTariff { name: name.into(), currency: "cr".into(), ocpi: "{}".into() };
     let (usual, members) = (store.add_tariff(&new("usual")).unwrap(), store.add_tariff(&new("members")).unwrap());
     store.ask_tariff(trip_id, &["a".to_string(), "not there".to_string()], usual).unwrap();
@@ -560,7 +564,7 @@ fn everything_goes_out_and_comes_back_unchanged() {
         ..NewCurve::new(car, "odd \"name\"\n'x'", Profile::constant(100.0 / 3.0))
     };
     store.add_curve_in_use(&curve).unwrap();
-    let trip_id = store.add_trip(&trip(car)).unwrap();
+    let trip_id = store.add_trip(&trip(car), None).unwrap();
     let tariff = NewTariff { name: "t".into(), currency: "cr".into(), ocpi: "{\"a\": [1]}".into() };
     let tariff = store.add_tariff(&tariff).unwrap();
     store.ask_tariff(trip_id, &["a".to_string()], tariff).unwrap();

@@ -14,6 +14,7 @@ mod everything;
 mod fields;
 mod home;
 mod layout;
+mod lists;
 mod live;
 mod say;
 mod security;
@@ -28,7 +29,8 @@ use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware;
 use axum::routing::{get, post};
-use spare_hour_store::Store;
+use spare_hour_core::units::Units;
+use spare_hour_store::{Settings, Store};
 use tokio::net::TcpListener;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
@@ -69,6 +71,18 @@ impl App {
     ) -> Result<T, WebError> {
         let store = self.store.clone();
         tokio::task::spawn_blocking(move || work(&store)).await.map_err(|_| WebError::Failed)?
+    }
+}
+
+impl App {
+    /// What the person at the screen has set.
+    async fn settings(&self) -> Result<Settings, WebError> {
+        self.run(|store| Ok(store.settings()?)).await
+    }
+
+    /// The units that they read and write in.
+    async fn units(&self) -> Result<Units, WebError> {
+        Ok(self.settings().await?.units)
     }
 }
 
@@ -114,7 +128,7 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/drives", get(drives::show))
         .route("/drives/lines", post(drives::lines))
         .route("/drives/{car}", post(drives::add))
-        .route("/drives/{car}/drives.csv", get(drives::csv))
+        .route("/drives/{car}/{file}", get(drives::list))
         .route("/drives/{car}/leave-out", post(drives::leave_out))
         .route("/drives/{car}/remove", post(drives::remove))
         .route("/drives/{car}/own", post(drives::use_own))
@@ -130,12 +144,21 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/tariffs/{id}/trips/{trip}", post(tariffs::ask))
         .route("/trips", get(trips::list).post(trips::import))
         .route("/trips/example", post(trips::example))
-        .route("/trips/track", get(trips::track_form).post(trips::make_from_track))
+        .route("/trips/new", get(trips::new_form).post(trips::make))
+        .route("/trips/road-lines", post(trips::road_lines))
         .route("/trips/{id}", get(trips::show))
         .route("/trips/{id}/plan", get(trips::plan))
         .route("/trips/{id}/keep", post(trips::keep))
+        .route("/trips/{id}/name", post(trips::rename))
+        .route("/trips/{id}/remove", post(trips::remove))
+        .route("/trips/{id}/road", get(trips::show_road).post(trips::change_road))
+        .route("/trips/{id}/sites", get(trips::show_sites).post(trips::change_site))
+        .route("/trips/{id}/sites/import", post(trips::import_sites))
+        .route("/trips/{id}/sites/remove", post(trips::remove_site))
+        .route("/trips/{id}/{file}", get(trips::list_of_trip))
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
+        .route("/lists/{file}", get(lists::whole))
         .route(
             "/everything",
             get(everything::show).post(everything::take).layer(DefaultBodyLimit::max(everything::MOST_BYTES)),

@@ -190,7 +190,8 @@ export function live() {
       const reading = this.opened();
       for (const name of FIELDS) {
         const field = this.root().querySelector<HTMLInputElement>(`input[data-field="${name}"]`);
-        if (field) field.value = reading?.[name]?.toString() ?? "";
+        const value = reading?.[name];
+        if (field) field.value = value === undefined ? "" : String(name === "battery_c" ? this.shownDegrees(value) : value);
       }
     },
 
@@ -200,7 +201,20 @@ export function live() {
       const text = field.value.trim().replace(",", ".");
       const value = text === "" ? undefined : Number(text);
       field.setAttribute("aria-invalid", String(Number.isNaN(value)));
-      if (!Number.isNaN(value)) this.set(field.dataset["field"] as FieldName, value);
+      if (Number.isNaN(value)) return;
+      const name = field.dataset["field"] as FieldName;
+      this.set(name, name === "battery_c" && value !== undefined ? this.keptDegrees(value) : value);
+    },
+
+    /** Events hold °C; the page shows and takes the person's degrees, to a tenth. */
+    isFahrenheit(): boolean {
+      return this.root().dataset["temperature"] === "°F";
+    },
+    shownDegrees(celsius: number): number {
+      return this.isFahrenheit() ? Math.round(10 * (1.8 * celsius + 32)) / 10 : celsius;
+    },
+    keptDegrees(degrees: number): number {
+      return this.isFahrenheit() ? Math.round((1000 * (degrees - 32)) / 1.8) / 1000 : degrees;
     },
 
     /** The forecast form, and the end: what needs the server waits until everything is saved. */

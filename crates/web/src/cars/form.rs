@@ -3,8 +3,9 @@
 use serde::Deserialize;
 use spare_hour_core::ac_charge::OnBoardCharger;
 use spare_hour_core::distance_base::{DistanceBase, Distances};
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Power, Speed};
 use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::quantity::{Energy, Mass, Power};
+use spare_hour_core::units::Units;
 use spare_hour_store::Car;
 
 use crate::fields::Field;
@@ -15,7 +16,7 @@ use crate::sessions::{base_word, parse_base};
 const USUAL_LOSS: &str = "8";
 
 /// A field of the form: name, label, and what stands in it.
-pub(super) type NamedField<'a> = (&'static str, &'static str, &'a Field);
+pub(super) type NamedField<'a> = (&'static str, String, &'a Field);
 
 /// The form, as it was filled in.
 #[derive(Clone, Debug, Default)]
@@ -32,6 +33,7 @@ pub(super) struct CarForm {
     mass: Field,
     drag_area: Field,
     base: DistanceBase,
+    units: Units,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -52,11 +54,11 @@ pub(crate) struct CarFields {
 }
 
 impl CarForm {
-    pub(super) fn empty() -> Self {
-        Self { loss: Field::new(USUAL_LOSS), ..Self::default() }
+    pub(super) fn empty(units: Units) -> Self {
+        Self { loss: Field::new(USUAL_LOSS), units, ..Self::default() }
     }
 
-    pub(super) fn new(fields: CarFields) -> Self {
+    pub(super) fn new(fields: CarFields, units: Units) -> Self {
         Self {
             name: Field::new(fields.name),
             usable: Field::new(fields.usable),
@@ -70,41 +72,44 @@ impl CarForm {
             mass: Field::new(fields.mass),
             drag_area: Field::new(fields.drag_area),
             base: parse_base(Some(&fields.base)).unwrap_or_default(),
+            units,
         }
     }
 
-    pub(super) fn of(car: &Car) -> Self {
+    pub(super) fn of(car: &Car, units: Units) -> Self {
         let number = |number: Option<f64>| Field::new(number.map(say::field).unwrap_or_default());
         let (about, distances) = (&car.about, &car.about.distances);
         Self {
             name: Field::new(about.name.clone()),
             usable: number(Some(about.usable.get())),
-            range: number(distances.rated.map(Distance::get)),
+            range: number(distances.rated.map(|range| units.distance.of(range))),
             loss: number(Some(about.charge_loss_percent)),
-            test_range: number(distances.constant_speed.map(|test| test.0.get())),
-            test_speed: number(distances.constant_speed.map(|test| test.1.get())),
-            own: number(distances.own.map(Consumption::get)),
+            test_range: number(distances.constant_speed.map(|test| units.distance.of(test.0))),
+            test_speed: number(distances.constant_speed.map(|test| units.distance.of_speed(test.1))),
+            own: number(distances.own.map(|own| units.consumption.of(own))),
             ac_phases: number(about.on_board.map(|charger| f64::from(charger.phases))),
             ac_power: number(about.on_board.map(|charger| charger.limit.get())),
             mass: number(about.mass.map(Mass::get)),
             drag_area: number(about.drag_area),
             base: about.distance_base,
+            units,
         }
     }
 
     /// The fields that hold numbers.
     pub(super) fn number_fields(&self) -> Vec<NamedField<'_>> {
+        let (distance, speed) = (self.units.distance.name(), self.units.distance.speed_name());
         vec![
-            ("usable", "Usable capacity, kWh", &self.usable),
-            ("loss", "Loss, % of plug energy", &self.loss),
-            ("range", "Rated range, km", &self.range),
-            ("test_range", "Constant-speed range, km", &self.test_range),
-            ("test_speed", "at, km/h", &self.test_speed),
-            ("own", "Own consumption, kWh/100 km", &self.own),
-            ("ac_phases", "AC phases", &self.ac_phases),
-            ("ac_power", "AC limit, kW", &self.ac_power),
-            ("mass", "Empty mass, kg", &self.mass),
-            ("drag_area", "Drag area CdA, m²", &self.drag_area),
+            ("usable", "Usable capacity, kWh".into(), &self.usable),
+            ("loss", "Loss, % of plug energy".into(), &self.loss),
+            ("range", format!("Rated range, {distance}"), &self.range),
+            ("test_range", format!("Constant-speed range, {distance}"), &self.test_range),
+            ("test_speed", format!("at, {speed}"), &self.test_speed),
+            ("own", format!("Own consumption, {}", self.units.consumption.name()), &self.own),
+            ("ac_phases", "AC phases".into(), &self.ac_phases),
+            ("ac_power", "AC limit, kW".into(), &self.ac_power),
+            ("mass", "Empty mass, kg".into(), &self.mass),
+            ("drag_area", "Drag area CdA, m²".into(), &self.drag_area),
         ]
     }
 
@@ -123,27 +128,23 @@ impl CarForm {
         let name = self.name.words(80);
         let usable = self.usable.required(0.1, 2_000.0, "kWh");
         let loss = self.loss.required(0.0, 90.0, "%");
-        let range = self.range.number(1.0, 10_000.0, "km");
-        let test_range = self.test_range.number(1.0, 10_000.0, "km");
-        let test_speed = self.test_speed.number(10.0, 300.0, "km/h");
-        let own = self.own.number(1.0, 200.0, "kWh/100 km");
+        let range = self.range.distance(&self.units, 1.0, 10_000.0);
+        let test_range = self.test_range.distance(&self.units, 1.0, 10_000.0);
+        let test_speed = self.test_speed.speed(&self.units, 10.0, 300.0);
+        let own = self.own.consumption(&self.units, 1.0, 200.0);
         let phases = self.ac_phases.number(1.0, 3.0, "phases");
         let ac_power = self.ac_power.number(0.5, 50.0, "kW");
         let mass = self.mass.number(300.0, 5_000.0, "kg");
         let drag_area = self.drag_area.number(0.2, 3.0, "m²");
-        both_or_none(test_range, test_speed, &mut self.test_range, &mut self.test_speed);
-        both_or_none(phases, ac_power, &mut self.ac_phases, &mut self.ac_power);
+        both_or_none(test_range.is_some(), test_speed.is_some(), &mut self.test_range, &mut self.test_speed);
+        both_or_none(phases.is_some(), ac_power.is_some(), &mut self.ac_phases, &mut self.ac_power);
         if self.number_fields().iter().any(|field| field.2.fault.is_some()) {
             return None;
         }
         let on_board =
             phases.zip(ac_power).map(|(n, kw)| OnBoardCharger { phases: n.round() as u32, limit: Power::kw(kw) });
         Some(KnownCar {
-            distances: Distances {
-                rated: range.map(Distance::km),
-                constant_speed: test_range.zip(test_speed).map(|(km, kmh)| (Distance::km(km), Speed::kmh(kmh))),
-                own: own.map(Consumption::kwh_per_100km),
-            },
+            distances: Distances { rated: range, constant_speed: test_range.zip(test_speed), own },
             distance_base: self.base,
             on_board,
             mass: mass.map(Mass::kg),
@@ -154,10 +155,10 @@ impl CarForm {
 }
 
 /// A fault beside the one of two fields that is missing its fellow's.
-fn both_or_none(one: Option<f64>, other: Option<f64>, one_field: &mut Field, other_field: &mut Field) {
+fn both_or_none(one: bool, other: bool, one_field: &mut Field, other_field: &mut Field) {
     let missing = match (one, other) {
-        (Some(_), None) => other_field,
-        (None, Some(_)) => one_field,
+        (true, false) => other_field,
+        (false, true) => one_field,
         _ => return,
     };
     missing.fault.get_or_insert_with(|| "needed with the number beside it".into());
@@ -166,13 +167,15 @@ fn both_or_none(one: Option<f64>, other: Option<f64>, one_field: &mut Field, oth
 #[cfg(test)]
 mod tests {
     use super::*;
+    use spare_hour_core::quantity::{Distance, Speed};
+    use spare_hour_core::units::{ConsumptionUnit, DistanceUnit};
 
     fn fields() -> CarFields {
         CarFields { name: "Tern".into(), usable: "52,5".into(), loss: "8".into(), ..CarFields::default() }
     }
 
     fn faults(fields: CarFields) -> Vec<(&'static str, String)> {
-        let mut form = CarForm::new(fields);
+        let mut form = CarForm::new(fields, Units::default());
         assert!(form.car().is_none());
         let faulty = form.number_fields().into_iter().filter_map(|(name, _, field)| Some((name, field.fault.clone()?)));
         faulty.collect()
@@ -192,14 +195,29 @@ mod tests {
             base: "own".into(),
             ..fields()
         };
-        let car = CarForm::new(full).car().unwrap();
+        let car = CarForm::new(full, Units::default()).car().unwrap();
         assert_eq!((car.usable, car.distance_base), (Energy::kwh(52.5), DistanceBase::Own));
         assert_eq!(car.distances.constant_speed, Some((Distance::km(310.0), Speed::kmh(120.0))));
         assert_eq!(car.on_board, Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }));
-        let shown = CarForm::of(&Car { id: 1, about: car, curve: None });
+        let shown = CarForm::of(&Car { id: 1, about: car, curve: None }, Units::default());
         let texts: Vec<&str> = shown.number_fields().iter().map(|field| field.2.text.as_str()).collect();
         assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11", "1850", "0.59"]);
         assert_eq!(shown.bases().iter().find(|base| base.2).unwrap().0, "own");
+    }
+
+    #[test]
+    fn a_car_is_typed_in_miles_and_kept_in_kilometres() {
+        let units =
+            Units { distance: DistanceUnit::Miles, consumption: ConsumptionUnit::MilesPerKwh, ..Units::default() };
+        let typed = CarFields { range: "250".into(), own: "3.5".into(), ..fields() };
+        let car = CarForm::new(typed, units).car().unwrap();
+        assert_eq!(car.distances.rated, Some(Distance::km(402.336)));
+        let shown = CarForm::of(&Car { id: 1, about: car, curve: None }, units);
+        let fields = shown.number_fields();
+        let found =
+            |key| fields.iter().find(|field| field.0 == key).map(|field| (field.1.as_str(), field.2.text.as_str()));
+        assert_eq!(found("range"), Some(("Rated range, mi", "250")));
+        assert_eq!(found("own"), Some(("Own consumption, mi/kWh", "3.5")));
     }
 
     #[test]
@@ -209,6 +227,6 @@ mod tests {
         assert_eq!(half, [("test_speed", "needed with the number beside it".to_string())]);
         let wrong = faults(CarFields { ac_phases: "4".into(), own: "x".into(), ..fields() });
         assert_eq!(wrong.iter().map(|fault| fault.0).collect::<Vec<_>>(), ["own", "ac_phases"]);
-        assert!(CarForm::new(CarFields { name: " ".into(), ..fields() }).car().is_none());
+        assert!(CarForm::new(CarFields { name: " ".into(), ..fields() }, Units::default()).car().is_none());
     }
 }

@@ -12,6 +12,7 @@ use spare_hour_core::charging_time::ChargingTime;
 use spare_hour_core::curve_family::{FamilyCurve, Member, curve_family};
 use spare_hour_core::profile::Profile;
 use spare_hour_core::quantity::{Energy, Soc};
+use spare_hour_core::units::Units;
 use spare_hour_formats::clock;
 use spare_hour_store::{Car, Curve, NewCurve, Store};
 
@@ -104,17 +105,18 @@ pub(crate) struct FamilyForm {
 
 /// All cars.
 pub(crate) async fn list(State(app): State<App>) -> Result<Response, WebError> {
-    list_page(&app, CarForm::empty(), StatusCode::OK).await
+    let units = app.units().await?;
+    list_page(&app, CarForm::empty(units), units, StatusCode::OK).await
 }
 
-async fn list_page(app: &App, new: CarForm, status: StatusCode) -> Result<Response, WebError> {
+async fn list_page(app: &App, new: CarForm, units: Units, status: StatusCode) -> Result<Response, WebError> {
     let cars = app
-        .run(|store| {
+        .run(move |store| {
             let line = |car: Car| {
                 let curve = car.curve.map(|curve| store.curve(curve)).transpose()?;
                 Ok(CarLine {
                     id: car.id,
-                    told: told(&car),
+                    told: told(&car, &units),
                     curve: curve.map_or_else(|| "no charge curve yet".into(), |curve| curve.about.name),
                     name: car.about.name,
                 })
@@ -126,18 +128,19 @@ async fn list_page(app: &App, new: CarForm, status: StatusCode) -> Result<Respon
 }
 
 /// A car in one line.
-fn told(car: &Car) -> String {
+fn told(car: &Car, units: &Units) -> String {
     let about = &car.about;
     let range = about.distances.or_first_known(about.distance_base, about.usable).1;
-    let range = range.map(|range| format!(", {:.0} km", range.get())).unwrap_or_default();
+    let range = range.map(|range| format!(", {}", say::distance(units, range))).unwrap_or_default();
     format!("{} kWh usable{range}", say::field(about.usable.get()))
 }
 
 /// Keeps a new car.
 pub(crate) async fn add(State(app): State<App>, Form(fields): Form<CarFields>) -> Result<Response, WebError> {
-    let mut form = CarForm::new(fields);
+    let units = app.units().await?;
+    let mut form = CarForm::new(fields, units);
     let Some(car) = form.car() else {
-        return list_page(&app, form, StatusCode::UNPROCESSABLE_ENTITY).await;
+        return list_page(&app, form, units, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let id = app.run(move |store| Ok(store.add_car(&car)?)).await?;
     Ok(Redirect::to(&format!("/cars/{id}?kept=true")).into_response())
@@ -155,7 +158,8 @@ pub(crate) async fn show(
 async fn show_page(app: &App, id: i32, form: Option<CarForm>, kept: bool) -> Result<Response, WebError> {
     let status = if form.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let frame = Frame::new(app, "cars", "Car");
-    let shown = app.run(move |store| ShowPage::new(store, id, frame, form, kept)).await?;
+    let units = app.units().await?;
+    let shown = app.run(move |store| ShowPage::new(store, (id, units), frame, form, kept)).await?;
     Ok(page(status, &shown))
 }
 
@@ -177,7 +181,13 @@ fn family(store: &Store, car: &Car) -> Result<(Vec<FamilyCurve>, Vec<String>), W
 }
 
 impl ShowPage {
-    fn new(store: &Store, id: i32, frame: Frame, form: Option<CarForm>, kept: bool) -> Result<Self, WebError> {
+    fn new(
+        store: &Store,
+        (id, units): (i32, Units),
+        frame: Frame,
+        form: Option<CarForm>,
+        kept: bool,
+    ) -> Result<Self, WebError> {
         let car = store.car(id)?;
         let curves = store.curves_of(id)?;
         let (family, unread) = family(store, &car)?;
@@ -191,9 +201,9 @@ impl ShowPage {
             plot: plot(&car, &family, &curves),
             family: family.iter().enumerate().map(|(index, curve)| family_row(index, curve, &car)).collect(),
             unread,
-            curves: curves.iter().rev().map(|curve| curve_row(&car, curve)).collect(),
+            curves: curves.iter().rev().map(|curve| curve_row(&car, curve, &units)).collect(),
             sessions: sessions.map(|line| (line.id, line.name)).collect(),
-            form: form.unwrap_or_else(|| CarForm::of(&car)),
+            form: form.unwrap_or_else(|| CarForm::of(&car, units)),
         })
     }
 }
@@ -232,13 +242,13 @@ fn family_row(index: usize, curve: &FamilyCurve, car: &Car) -> FamilyRow {
     }
 }
 
-fn curve_row(car: &Car, curve: &Curve) -> CurveRow {
+fn curve_row(car: &Car, curve: &Curve, units: &Units) -> CurveRow {
     let about = &curve.about;
     CurveRow {
         id: curve.id,
         name: about.name.clone(),
         session: about.session,
-        kept: curve.created_at.clone(),
+        kept: say::stamp(units, &curve.created_at),
         explained: about.explained.clone(),
         moved: about.moved.len(),
         measured: about.measured.map_or_else(|| "not measured".into(), |(from, to)| range(from, to)),
@@ -290,7 +300,7 @@ pub(crate) async fn change(
     Path(id): Path<i32>,
     Form(fields): Form<CarFields>,
 ) -> Result<Response, WebError> {
-    let mut form = CarForm::new(fields);
+    let mut form = CarForm::new(fields, app.units().await?);
     let Some(car) = form.car() else {
         return show_page(&app, id, Some(form), false).await;
     };

@@ -3,7 +3,7 @@
 mod plot;
 mod take_away;
 
-pub(crate) use plot::{Line, Mark, Part, Plot, TOP, x_scale, y_scale};
+pub(crate) use plot::{BOTTOM, Line, Mark, Part, Plot, TOP, x_scale, y_scale};
 pub(crate) use take_away::{Kind, drawing_file, parse_file};
 
 /// A linear scale from values to a chart's units.
@@ -54,6 +54,16 @@ pub(crate) fn ticks(most: f64, count: f64, scale: &Scale) -> Vec<Tick> {
         .collect()
 }
 
+/// About `count` ticks at round values between two, which may be below 0.
+pub(crate) fn ticks_between(low: f64, high: f64, count: f64, scale: &Scale) -> Vec<Tick> {
+    let step = round_step((high - low) / count);
+    let (first, last) = ((low / step - 1e-9).ceil() as i64, (high / step + 1e-9).floor() as i64);
+    (first..=last)
+        .map(|index| index as f64 * step)
+        .map(|value| Tick { at: scale.at(value), label: format!("{value:.0}").replace('-', "−") })
+        .collect()
+}
+
 /// Ticks of C-rate, 1/h, beside an axis of power in kW.
 pub(crate) fn c_rate_ticks(most_kw: f64, usable_kwh: f64, scale: &Scale) -> Vec<Tick> {
     let most = most_kw / usable_kwh;
@@ -79,6 +89,10 @@ mod tests {
         let scale = Scale::new((0.0, 190.0), (0.0, 100.0));
         let labels: Vec<String> = ticks(190.0, 5.0, &scale).into_iter().map(|tick| tick.label).collect();
         assert_eq!(labels, ["0", "50", "100", "150"]);
+        let below: Vec<String> = ticks_between(-30.0, 85.0, 5.0, &scale).into_iter().map(|tick| tick.label).collect();
+        assert_eq!(below, ["0", "50"]);
+        let both: Vec<String> = ticks_between(-30.0, 45.0, 5.0, &scale).into_iter().map(|tick| tick.label).collect();
+        assert_eq!(both, ["−20", "0", "20", "40"]);
         assert_eq!([0.3, 1.2, 3.0, 7.0, 45.0].map(round_step), [1.0, 2.0, 5.0, 10.0, 50.0]);
     }
 

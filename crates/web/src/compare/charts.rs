@@ -2,6 +2,7 @@
 
 use spare_hour_core::compare::Comparison;
 use spare_hour_core::quantity::Soc;
+use spare_hour_core::units::{DistanceUnit, Units};
 
 use super::runs::OwnedRun;
 use super::view::letter;
@@ -25,7 +26,17 @@ struct Kind {
     x_name: &'static str,
     y_name: &'static str,
     told: &'static str,
-    points: fn(&OwnedRun, Soc) -> Points,
+    points: fn(&OwnedRun, Soc, &Units) -> Points,
+}
+
+impl Kind {
+    /// The name of its upright axis.
+    fn y_name(&self, units: &Units) -> &'static str {
+        match (self.key, units.distance) {
+            ("distance", DistanceUnit::Miles) => "mi added",
+            _ => self.y_name,
+        }
+    }
 }
 
 const KINDS: [Kind; 4] = [
@@ -47,14 +58,14 @@ const KINDS: [Kind; 4] = [
     },
 ];
 
-fn power(run: &OwnedRun, _: Soc) -> Points {
+fn power(run: &OwnedRun, _: Soc, _: &Units) -> Points {
     let (from, to) = run.report.curve.measured;
     let points = run.report.curve.power.points().iter();
     points.copied().filter(|point| point.0 >= from.get() && point.0 <= to.get()).collect()
 }
 
 /// SoC over the minutes since the window began.
-fn soc(run: &OwnedRun, from: Soc) -> Points {
+fn soc(run: &OwnedRun, from: Soc, _: &Units) -> Points {
     let timeline = &run.report.analysis.timeline;
     let Some(start) = timeline.minute_at(from) else {
         return Vec::new();
@@ -67,16 +78,17 @@ fn soc(run: &OwnedRun, from: Soc) -> Points {
     std::iter::once((0.0, from.get())).chain(thinned).chain(last).collect()
 }
 
-fn energy(run: &OwnedRun, from: Soc) -> Points {
+fn energy(run: &OwnedRun, from: Soc, units: &Units) -> Points {
     let usable = run.report.analysis.basis().usable.get();
-    soc(run, from).into_iter().map(|(minute, soc)| (minute, (soc - from.get()) / 100.0 * usable)).collect()
+    soc(run, from, units).into_iter().map(|(minute, soc)| (minute, (soc - from.get()) / 100.0 * usable)).collect()
 }
 
-fn distance(run: &OwnedRun, from: Soc) -> Points {
+fn distance(run: &OwnedRun, from: Soc, units: &Units) -> Points {
     let Some(range) = run.report.analysis.basis().range else {
         return Vec::new();
     };
-    soc(run, from).into_iter().map(|(minute, soc)| (minute, (soc - from.get()) / 100.0 * range.get())).collect()
+    let range = units.distance.of(range);
+    soc(run, from, units).into_iter().map(|(minute, soc)| (minute, (soc - from.get()) / 100.0 * range)).collect()
 }
 
 /// Where minutes begin: the window's start, else the highest start.
@@ -85,12 +97,12 @@ fn begin(comparison: &Comparison) -> Soc {
 }
 
 /// The charts that there is something to draw on.
-pub(super) fn plots(runs: &[OwnedRun], comparison: &Comparison) -> Vec<Plot> {
-    KINDS.iter().filter_map(|kind| plot(kind, runs, begin(comparison))).collect()
+pub(super) fn plots(runs: &[OwnedRun], comparison: &Comparison, units: &Units) -> Vec<Plot> {
+    KINDS.iter().filter_map(|kind| plot(kind, runs, begin(comparison), units)).collect()
 }
 
-fn plot(kind: &Kind, runs: &[OwnedRun], from: Soc) -> Option<Plot> {
-    let series: Vec<Points> = runs.iter().map(|run| (kind.points)(run, from)).collect();
+fn plot(kind: &Kind, runs: &[OwnedRun], from: Soc, units: &Units) -> Option<Plot> {
+    let series: Vec<Points> = runs.iter().map(|run| (kind.points)(run, from, units)).collect();
     let all = || series.iter().flatten();
     let most_x = if kind.key == "power" { 100.0 } else { all().map(|point| point.0).fold(0.0, f64::max) };
     let most_y = all().map(|point| point.1).fold(0.0, f64::max) * 1.06;
@@ -108,7 +120,7 @@ fn plot(kind: &Kind, runs: &[OwnedRun], from: Soc) -> Option<Plot> {
         lines: series.iter().enumerate().map(line).collect(),
         x_ticks: ticks(most_x, 6.0, &x),
         y_ticks: ticks(most_y, 5.0, &y),
-        ..Plot::new(kind.key, kind.x_name, kind.y_name)
+        ..Plot::new(kind.key, kind.x_name, kind.y_name(units))
     })
 }
 
@@ -125,9 +137,9 @@ pub(super) struct BrickRow {
 }
 
 /// Bricks of every session on one scale of minutes.
-pub(super) fn bricks(runs: &[OwnedRun]) -> Vec<BrickRow> {
+pub(super) fn bricks(runs: &[OwnedRun], units: &Units) -> Vec<BrickRow> {
     let longest = runs.iter().map(|run| run.report.analysis.minutes.get()).fold(1.0, f64::max);
-    let paces: Vec<_> = runs.iter().map(|run| minute_bricks(&run.report.analysis)).collect();
+    let paces: Vec<_> = runs.iter().map(|run| minute_bricks(&run.report.analysis, units)).collect();
     let all = paces.iter().flat_map(|bricks| &bricks.bricks);
     let fastest = all.filter_map(|brick| brick.rate.parse::<f64>().ok()).fold(0.0, f64::max);
     let row = |(index, run): (usize, &OwnedRun)| {
@@ -155,7 +167,7 @@ pub(super) fn table(runs: &[OwnedRun], comparison: &Comparison, name: &str) -> O
     let kind = KINDS.iter().find(|kind| kind.key == name)?;
     let mut text = format!("session,{},{}\n", kind.x_name.replace(", ", "_"), kind.y_name.replace(", ", "_"));
     for run in runs {
-        for (x, y) in (kind.points)(run, begin(comparison)) {
+        for (x, y) in (kind.points)(run, begin(comparison), &Units::default()) {
             text.push_str(&format!("\"{}\",{x:.4},{y:.4}\n", run.name.replace('"', "\"\"")));
         }
     }

@@ -12,6 +12,7 @@ use axum::http::StatusCode;
 use axum::response::Response;
 use spare_hour_core::compare::{Comparison, MOST_COMPARED, compare};
 use spare_hour_core::quantity::Soc;
+use spare_hour_core::units::Units;
 
 use crate::App;
 use crate::address::{Path, query};
@@ -19,6 +20,7 @@ use crate::chart::{Kind, Plot, drawing_file, parse_file};
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
+use crate::say;
 use crate::sessions::parse_base;
 use crate::trips::download;
 use charts::BrickRow;
@@ -51,6 +53,7 @@ struct View {
     plots: Vec<Plot>,
     bricks: Vec<BrickRow>,
     has_distance: bool,
+    units: Units,
     energy: String,
     distance: String,
 }
@@ -115,7 +118,7 @@ pub(crate) async fn show(State(app): State<App>, Query(ask): Query<Ask>) -> Resu
 
 impl ComparePage {
     fn new(store: &spare_hour_store::Store, frame: Frame, ask: &Ask) -> Result<Self, WebError> {
-        let keys = chosen_keys(ask);
+        let (keys, units) = (chosen_keys(ask), store.settings()?.units);
         let whole = compared(store, ask, None)?;
         let common = whole.comparison.common;
         let (from, to, window) = typed_window(ask, common);
@@ -143,26 +146,30 @@ impl ComparePage {
                 .map(|(word, name)| (word, name, is_base(word)))
                 .to_vec(),
             common: common.map(|(from, to)| (format!("{:.0}", from.get()), format!("{:.0}", to.get()))),
-            view: (!compared.runs.is_empty()).then(|| View::new(&compared)),
+            view: (!compared.runs.is_empty()).then(|| View::new(&compared, units)),
             query: query(pairs.chain(kept)),
         })
     }
 }
 
 impl View {
-    fn new(compared: &Compared) -> Self {
+    fn new(compared: &Compared, units: Units) -> Self {
         let Compared { runs, comparison, base } = compared;
         let name = |index: usize| view::letter(index);
         Self {
-            rows: view::rows(runs, comparison),
+            rows: view::rows(runs, comparison, &units),
             parts: view::parts(comparison, *base),
             repeatability: view::repeatability(comparison, name),
-            cautions: comparison.cautions.iter().map(|caution| caution.message.clone()).collect(),
-            plots: charts::plots(runs, comparison),
-            bricks: charts::bricks(runs),
+            cautions: comparison.cautions.iter().map(|caution| say::retold(&units, &caution.message)).collect(),
+            plots: charts::plots(runs, comparison, &units),
+            bricks: charts::bricks(runs, &units),
+            units,
             has_distance: comparison.distance.is_some(),
             energy: comparison.energy.map(|energy| format!("{:.0}", energy.get())).unwrap_or_default(),
-            distance: comparison.distance.map(|distance| format!("{:.0}", distance.get())).unwrap_or_default(),
+            distance: comparison
+                .distance
+                .map(|distance| format!("{:.0}", units.distance.of(distance)))
+                .unwrap_or_default(),
         }
     }
 }
@@ -182,7 +189,7 @@ pub(crate) async fn chart(
             let table = charts::table(&compared.runs, &compared.comparison, name).ok_or(WebError::NotFound)?;
             return Ok(download(&format!("{file_name}.csv"), "text/csv; charset=utf-8", table));
         }
-        let plots = charts::plots(&compared.runs, &compared.comparison);
+        let plots = charts::plots(&compared.runs, &compared.comparison, &store.settings()?.units);
         let plot = plots.into_iter().find(|plot| plot.key == name).ok_or(WebError::NotFound)?;
         drawing_file(&plot.render().map_err(|_| WebError::Failed)?, kind, &file_name)
     })

@@ -2,11 +2,12 @@
 
 use spare_hour_core::compare::{Comparison, Difference};
 use spare_hour_core::quantity::{Distance, Power};
+use spare_hour_core::units::Units;
 use spare_hour_formats::clock;
 
 use super::runs::OwnedRun;
 use crate::say;
-use crate::sessions::or_dash;
+use crate::sessions::{or_dash, pace_name};
 
 /// The letter of a session in tables and charts.
 pub(super) fn letter(index: usize) -> String {
@@ -32,10 +33,10 @@ pub(super) struct Row {
     pub(super) paces: String,
 }
 
-pub(super) fn rows(runs: &[OwnedRun], comparison: &Comparison) -> Vec<Row> {
+pub(super) fn rows(runs: &[OwnedRun], comparison: &Comparison, units: &Units) -> Vec<Row> {
     let row = |(index, (run, row)): (usize, (&OwnedRun, &spare_hour_core::compare::Row))| {
         let minutes = row.window.as_ref().map(|window| window.minutes);
-        let added = row.window.as_ref().and_then(|window| window.added).map(Distance::get);
+        let added = row.window.as_ref().and_then(|window| window.added).map(|added| units.distance.of(added));
         let per_minute = |amount: f64| minutes.map(|minutes| amount / minutes.get());
         Row {
             letter: letter(index),
@@ -51,7 +52,7 @@ pub(super) fn rows(runs: &[OwnedRun], comparison: &Comparison) -> Vec<Row> {
             to_energy: row.to_energy.map_or_else(|| "–".into(), clock),
             to_distance: row.to_distance.map_or_else(|| "–".into(), clock),
             difference: row.difference.map(|difference| difference_words(&difference)).unwrap_or_default(),
-            paces: row.difference.map(|difference| pace_words(&difference)).unwrap_or_default(),
+            paces: row.difference.map(|difference| pace_words(&difference, units)).unwrap_or_default(),
         }
     };
     runs.iter().zip(&comparison.rows).enumerate().map(row).collect()
@@ -65,11 +66,12 @@ fn difference_words(difference: &Difference) -> String {
     format!("{minutes}, {}{:.0} %", if difference.percent < 0.0 { "−" } else { "+" }, difference.percent.abs())
 }
 
-fn pace_words(difference: &Difference) -> String {
+fn pace_words(difference: &Difference, units: &Units) -> String {
     let signed =
         |number: f64, decimals: usize| format!("{}{:.decimals$}", if number < 0.0 { "−" } else { "+" }, number.abs());
-    let km = difference.km_per_minute.map(|km| format!(", {} km/min", signed(km, 1))).unwrap_or_default();
-    format!("{} kWh/min{km}", signed(difference.kwh_per_minute, 2))
+    let pace = difference.km_per_minute.map(|km| units.distance.of(Distance::km(km)));
+    let pace = pace.map(|pace| format!(", {} {}", signed(pace, 1), pace_name(units))).unwrap_or_default();
+    format!("{} kWh/min{pace}", signed(difference.kwh_per_minute, 2))
 }
 
 /// A part of the window: minutes of each, and what each won or lost there.

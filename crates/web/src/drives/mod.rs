@@ -1,6 +1,7 @@
 //! Drives: the log, and what it says of a car's consumption.
 
 mod charts;
+mod from_track;
 mod view;
 
 use askama::Template;
@@ -9,9 +10,10 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
 use spare_hour_core::drive::Drive;
-use spare_hour_core::quantity::Consumption;
-use spare_hour_formats::{read_drive_line, read_drives_csv, write_drives_csv};
 use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::quantity::{Consumption, Speed, Temperature};
+use spare_hour_core::units::Units;
+use spare_hour_formats::{read_drive_line, read_drives, read_track, write_drives};
 use spare_hour_store::{Car, Store};
 
 use crate::App;
@@ -19,9 +21,14 @@ use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
+use crate::lists::{list_file, list_format};
+use crate::say;
 use crate::sessions::upload::read_upload;
-use crate::trips::download;
 use view::DrivesView;
+
+/// The conditions that a consumption is told for unless others are asked.
+pub(super) const SPEED: Speed = Speed::kmh(110.0);
+pub(super) const OUTSIDE: Temperature = Temperature::celsius(15.0);
 
 #[derive(Template)]
 #[template(path = "drives/show.html")]
@@ -52,6 +59,7 @@ pub(super) struct AtForm {
     pub(super) outside: Field,
     pub(super) wind: Field,
     pub(super) load: Field,
+    pub(super) units: Units,
 }
 
 /// What an address asks of the drives.
@@ -92,23 +100,26 @@ pub(crate) struct OwnForm {
 }
 
 impl AtForm {
-    fn new(ask: &Ask) -> Self {
-        let field = |typed: &Option<String>, usual: &str| Field::new(typed.clone().unwrap_or_else(|| usual.into()));
+    fn new(ask: &Ask, units: Units) -> Self {
+        let field =
+            |typed: &Option<String>, usual: f64| Field::new(typed.clone().unwrap_or_else(|| say::field(usual.round())));
         Self {
-            speed: field(&ask.speed, "110"),
-            outside: field(&ask.outside, "15"),
-            wind: field(&ask.wind, "0"),
-            load: field(&ask.load, "0"),
+            speed: field(&ask.speed, units.distance.of_speed(SPEED)),
+            outside: field(&ask.outside, units.temperature.of(OUTSIDE)),
+            wind: field(&ask.wind, 0.0),
+            load: field(&ask.load, 0.0),
+            units,
         }
     }
 
     /// The fields: name, label, what stands in it.
-    pub(super) fn fields(&self) -> Vec<(&'static str, &'static str, &Field)> {
+    pub(super) fn fields(&self) -> Vec<(&'static str, String, &Field)> {
+        let (speed, degrees) = (self.units.distance.speed_name(), self.units.temperature.name());
         vec![
-            ("speed", "Speed, km/h", &self.speed),
-            ("outside", "Outside, °C", &self.outside),
-            ("wind", "Headwind, km/h", &self.wind),
-            ("load", "Load, kg", &self.load),
+            ("speed", format!("Speed, {speed}"), &self.speed),
+            ("outside", format!("Outside, {degrees}"), &self.outside),
+            ("wind", format!("Headwind, {speed}"), &self.wind),
+            ("load", "Load, kg".into(), &self.load),
         ]
     }
 }
@@ -132,7 +143,7 @@ impl ShowPage {
             Some(id) => Some(cars.iter().find(|car| car.id == id).ok_or(WebError::NotFound)?),
             None => cars.first(),
         };
-        let mut at = AtForm::new(ask);
+        let mut at = AtForm::new(ask, store.settings()?.units);
         let view = match chosen {
             Some(car) => Some(DrivesView::new(car, &store.drives_of(car.id)?, &mut at)),
             None => None,
@@ -152,30 +163,36 @@ impl ShowPage {
 }
 
 /// Typed drives as they are understood, while they are typed.
-pub(crate) async fn lines(Form(form): Form<LinesForm>) -> Response {
-    let lines = typed(&form.text).map(|(number, drive)| (number, drive.map(|drive| view::in_words(&drive))));
-    page(StatusCode::OK, &LinesView { lines: lines.collect() })
+pub(crate) async fn lines(State(app): State<App>, Form(form): Form<LinesForm>) -> Result<Response, WebError> {
+    let units = app.units().await?;
+    let told = |drive: Drive| view::in_words(&drive, &units);
+    let lines = typed(&form.text, &units).map(|(number, drive)| (number, drive.map(told)));
+    Ok(page(StatusCode::OK, &LinesView { lines: lines.collect() }))
 }
 
 /// Lines that are not empty, with their numbers, as drives.
-fn typed(text: &str) -> impl Iterator<Item = (usize, Result<Drive, String>)> {
+fn typed(text: &str, units: &Units) -> impl Iterator<Item = (usize, Result<Drive, String>)> {
+    let distance = units.distance;
     let lines = text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty());
-    lines.map(|(index, line)| (index + 1, read_drive_line(line)))
+    lines.map(move |(index, line)| (index + 1, read_drive_line(line, distance)))
 }
 
 /// Keeps typed drives or a file of them.
 pub(crate) async fn add(State(app): State<App>, Path(car): Path<i32>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    let drives = if upload.from_file {
-        read_drives_csv(&upload.bytes).map_err(|error| vec![error.to_string()])
+    let units = app.units().await?;
+    let typed = upload.field("text");
+    let drives = if upload.bytes.trim_ascii_start().starts_with(b"<") {
+        of_track(&upload.bytes, &typed, &units)
+    } else if upload.from_file {
+        read_drives(&upload.bytes).map_err(|error| vec![error.to_string()])
     } else {
-        of_lines(&upload.text)
+        of_lines(&typed, &units)
     };
     match drives {
         Err(faults) => {
             let ask = Ask { car: Some(car), ..Ask::default() };
-            let text = if upload.from_file { String::new() } else { upload.text };
-            show_page(&app, ask, text, faults).await
+            show_page(&app, ask, typed, faults).await
         }
         Ok(drives) => {
             app.run(move |store| Ok(store.add_drives(store.car(car)?.id, &drives)?)).await?;
@@ -184,9 +201,15 @@ pub(crate) async fn add(State(app): State<App>, Path(car): Path<i32>, form: Mult
     }
 }
 
-fn of_lines(text: &str) -> Result<Vec<Drive>, Vec<String>> {
+fn of_track(bytes: &[u8], typed: &str, units: &Units) -> Result<Vec<Drive>, Vec<String>> {
+    let track = read_track(bytes).map_err(|error| vec![error.to_string()])?;
+    let drive = from_track::drive_of_track(&track, typed, units.distance);
+    drive.map(|drive| vec![drive]).map_err(|problem| vec![format!("the track and what is typed beside it: {problem}")])
+}
+
+fn of_lines(text: &str, units: &Units) -> Result<Vec<Drive>, Vec<String>> {
     let (mut drives, mut faults) = (Vec::new(), Vec::new());
-    for (number, drive) in typed(text) {
+    for (number, drive) in typed(text, units) {
         match drive {
             Ok(drive) => drives.push(drive),
             Err(problem) => faults.push(format!("line {number}: {problem}")),
@@ -198,15 +221,16 @@ fn of_lines(text: &str) -> Result<Vec<Drive>, Vec<String>> {
     if faults.is_empty() { Ok(drives) } else { Err(faults) }
 }
 
-/// The drives of a car as CSV.
-pub(crate) async fn csv(State(app): State<App>, Path(car): Path<i32>) -> Result<Response, WebError> {
+/// The drives of a car as a list.
+pub(crate) async fn list(State(app): State<App>, Path((car, file)): Path<(i32, String)>) -> Result<Response, WebError> {
+    let format = list_format(&file, "drives")?;
     let drives: Vec<Drive> = app
         .run(move |store| Ok(store.drives_of(store.car(car)?.id)?))
         .await?
         .into_iter()
         .map(|kept| kept.drive)
         .collect();
-    Ok(download(&format!("drives-{car}.csv"), "text/csv; charset=utf-8", write_drives_csv(&drives)))
+    Ok(list_file(&format!("drives-{car}"), format, write_drives(&drives, format)))
 }
 
 /// Leaves a drive out, or takes it back in.

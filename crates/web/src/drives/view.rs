@@ -5,10 +5,11 @@ use spare_hour_core::distance_base::DistanceBase;
 use spare_hour_core::drive::{Drive, Used};
 use spare_hour_core::drive_findings::drive_findings;
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Speed, Temperature};
+use spare_hour_core::units::Units;
 use spare_hour_store::{Car, StoredDrive};
 
-use super::AtForm;
 use super::charts::{over_speed, over_temperature};
+use super::{AtForm, OUTSIDE, SPEED};
 use crate::chart::Plot;
 use crate::say;
 
@@ -29,8 +30,10 @@ pub(super) struct Fraction {
 pub(super) struct DrivesView {
     pub(super) headline: String,
     pub(super) told: String,
-    /// The consumption asked for, for the form that makes it the car's own.
-    pub(super) own: String,
+    /// The consumption asked for, for the form that makes it the car's own: in kWh/100 km, and as it is told.
+    pub(super) own: (String, String),
+    /// The unit of consumption.
+    pub(super) unit: &'static str,
     pub(super) ranges: Vec<(String, String)>,
     pub(super) terms: Vec<(&'static str, String)>,
     pub(super) fractions: Vec<Fraction>,
@@ -53,21 +56,28 @@ pub(super) struct DriveRow {
     pub(super) left_out: Option<String>,
 }
 
+/// A distance to a tenth.
+fn round(distance: f64) -> f64 {
+    (10.0 * distance).round() / 10.0
+}
+
 /// A drive in words.
-pub(super) fn in_words(drive: &Drive) -> String {
+pub(super) fn in_words(drive: &Drive, units: &Units) -> String {
     let used = match drive.used {
         Used::Energy(energy) => format!("{} kWh", say::field(energy.get())),
         Used::Soc(before, after) => format!("{}–{} %", say::field(before.get()), say::field(after.get())),
     };
     let mut parts = vec![
-        format!("{} km", say::field(drive.distance.get())),
-        format!("{} at {:.0} km/h", say::duration(drive.time), drive.speed().get()),
+        format!("{} {}", say::field(round(units.distance.of(drive.distance))), units.distance.name()),
+        format!("{} at {}", say::duration(drive.time), say::speed(units, drive.speed())),
         used,
     ];
-    parts.extend(drive.outside.map(|outside| format!("{:.0} °C", outside.get())));
+    parts.extend(drive.outside.map(|outside| say::temperature(units, outside)));
     parts.extend(drive.climb.map(|climb| format!("↑ {:.0} m", climb.get())));
     parts.extend(drive.descent.map(|descent| format!("↓ {:.0} m", descent.get())));
-    parts.extend(drive.headwind.filter(|wind| wind.get() != 0.0).map(|wind| format!("wind {:.0} km/h", wind.get())));
+    parts.extend(
+        drive.headwind.filter(|wind| wind.get() != 0.0).map(|wind| format!("wind {}", say::speed(units, wind))),
+    );
     parts.extend(drive.load.filter(|load| load.get() != 0.0).map(|load| format!("{:.0} kg", load.get())));
     parts.extend(drive.note.clone());
     parts.join(" · ")
@@ -78,39 +88,51 @@ impl DrivesView {
         let usable = car.about.usable;
         let drives: Vec<Drive> = kept.iter().map(|kept| kept.drive.clone()).collect();
         let fit = ConsumptionFit::new(&drives, usable, car.body());
-        let speed = Speed::kmh(at.speed.number(10.0, 250.0, "km/h").unwrap_or(110.0));
-        let outside = Temperature::celsius(at.outside.number(-50.0, 55.0, "°C").unwrap_or(15.0));
-        let wind = Speed::kmh(at.wind.number(-100.0, 100.0, "km/h").unwrap_or(0.0));
+        let units = &at.units.clone();
+        let speed = at.speed.speed(units, 10.0, 250.0).unwrap_or(SPEED);
+        let outside = at.outside.temperature(units, -50.0, 55.0).unwrap_or(OUTSIDE);
+        let wind = at.wind.speed(units, -100.0, 100.0).unwrap_or_default();
         let load = Mass::kg(at.load.number(0.0, 2_000.0, "kg").unwrap_or(0.0));
         let asked = fit.predict(speed, outside, wind, load);
         let at_temperature = |celsius| fit.predict(speed, Temperature::celsius(celsius), wind, load).middle;
         Self {
-            headline: headline(&asked),
-            told: told(&fit, usable, &asked, at_temperature(WINTER), at_temperature(MILD)),
-            own: format!("{:.1}", asked.middle.get()),
-            ranges: ranges(car, &asked),
-            terms: terms(&fit),
+            headline: headline(&asked, units),
+            told: told(&fit, usable, &asked, [at_temperature(WINTER), at_temperature(MILD)], units),
+            own: (format!("{:.1}", asked.middle.get()), say::consumption(units, asked.middle)),
+            unit: units.consumption.name(),
+            ranges: ranges(car, &asked, units),
+            terms: terms(&fit, units),
             fractions: fractions(&fit, speed, outside, wind, load),
-            speed: over_speed(&fit, &drives, usable, outside),
-            temperature: over_temperature(&fit, &drives, usable, speed),
-            rows: kept.iter().enumerate().rev().map(|(index, kept)| row(index, kept, &fit, usable)).collect(),
+            speed: over_speed(&fit, &drives, usable, outside, units),
+            temperature: over_temperature(&fit, &drives, usable, speed, units),
+            rows: kept.iter().enumerate().rev().map(|(index, kept)| row(index, kept, &fit, usable, units)).collect(),
             counted: fit.drives,
         }
     }
 }
 
-fn headline(asked: &Prediction) -> String {
-    let (low, high) = (asked.low.get(), asked.high.get());
-    format!("{:.1} kWh/100 km, {low:.1} to {high:.1} on 19 of 20 such drives", asked.middle.get())
+fn headline(asked: &Prediction, units: &Units) -> String {
+    let mut ends = [asked.low, asked.high].map(|end| say::bare_consumption(units, end));
+    if units.consumption.is_reciprocal() {
+        ends.reverse();
+    }
+    let [low, high] = ends;
+    format!("{}, {low} to {high} on 19 of 20 such drives", say::consumption(units, asked.middle))
 }
 
 fn range(usable: Energy, consumption: Consumption) -> Distance {
     Distance::km(100.0 * usable.get() / consumption.get())
 }
 
-fn told(fit: &ConsumptionFit, usable: Energy, asked: &Prediction, winter: Consumption, mild: Consumption) -> String {
-    let last = range(usable * LAST, asked.middle).get();
-    let surely = range(usable * LAST, asked.high).get();
+fn told(
+    fit: &ConsumptionFit,
+    usable: Energy,
+    asked: &Prediction,
+    [winter, mild]: [Consumption; 2],
+    units: &Units,
+) -> String {
+    let last = say::distance(units, range(usable * LAST, asked.middle));
+    let surely = units.distance.of(range(usable * LAST, asked.high));
     let more = 100.0 * (winter.get() / mild.get() - 1.0);
     let rests = match fit.drives {
         0 => "No drive counts yet, so this is a guess from mass and drag area; log a week of drives".to_string(),
@@ -120,15 +142,16 @@ fn told(fit: &ConsumptionFit, usable: Energy, asked: &Prediction, winter: Consum
         count => format!("It rests on {count} drives"),
     };
     format!(
-        "The last 10 % are worth {last:.0} km, surely {surely:.0}. A winter day of −{:.0} °C takes {more:.0} % more than one of {MILD:.0} °C. {rests}.",
-        WINTER.abs(),
+        "The last 10 % are worth {last}, surely {surely:.0}. A winter day of {} takes {more:.0} % more than one of {}. {rests}.",
+        say::temperature(units, Temperature::celsius(WINTER)),
+        say::temperature(units, Temperature::celsius(MILD)),
     )
 }
 
 /// Ranges from full to empty, side by side.
-fn ranges(car: &Car, asked: &Prediction) -> Vec<(String, String)> {
+fn ranges(car: &Car, asked: &Prediction, units: &Units) -> Vec<(String, String)> {
     let (distances, usable) = (&car.about.distances, car.about.usable);
-    let km = |range: Distance| format!("{:.0} km", range.get());
+    let km = |range: Distance| say::distance(units, range);
     let mut ranges = vec![(
         "Under these conditions".to_string(),
         format!(
@@ -139,20 +162,28 @@ fn ranges(car: &Car, asked: &Prediction) -> Vec<(String, String)> {
         ),
     )];
     ranges.extend(distances.rated.map(|rated| ("Rated".to_string(), km(rated))));
-    ranges.extend(distances.constant_speed.map(|(test, speed)| (format!("Test at {:.0} km/h", speed.get()), km(test))));
+    ranges.extend(
+        distances.constant_speed.map(|(test, speed)| (format!("Test at {}", say::speed(units, speed)), km(test))),
+    );
     let own = distances.range(DistanceBase::Own, usable).zip(distances.own);
-    ranges.extend(own.map(|(range, own)| (format!("Own, {:.1} kWh/100 km", own.get()), km(range))));
+    ranges.extend(own.map(|(range, own)| (format!("Own, {}", say::consumption(units, own)), km(range))));
     ranges
 }
 
-fn terms(fit: &ConsumptionFit) -> Vec<(&'static str, String)> {
+fn terms(fit: &ConsumptionFit, units: &Units) -> Vec<(&'static str, String)> {
     let [drag, rolling, base, heating] = fit.load.terms();
     let [more_drag, more_rolling, more_base, more_heating] = fit.plus_minus;
     vec![
         ("Drag, CdA/η", format!("{drag:.3} ± {more_drag:.3} m²")),
         ("Rolling, Crr/η", format!("{rolling:.4} ± {more_rolling:.4}")),
         ("Always running", format!("{base:.2} ± {more_base:.2} kW")),
-        ("Heating", format!("{heating:.3} ± {more_heating:.3} kW per kelvin below 16 °C (cooling above 24 °C: half)")),
+        (
+            "Heating",
+            say::retold(
+                units,
+                &format!("{heating:.3} ± {more_heating:.3} kW per kelvin below 16 °C (cooling above 24 °C: half)"),
+            ),
+        ),
         ("Scatter of drives", format!("{:.1} %", 100.0 * fit.scatter)),
     ]
 }
@@ -170,26 +201,31 @@ fn fractions(fit: &ConsumptionFit, speed: Speed, outside: Temperature, wind: Spe
     names.into_iter().zip(parts).map(fraction).collect()
 }
 
-fn row(index: usize, kept: &StoredDrive, fit: &ConsumptionFit, usable: Energy) -> DriveRow {
+fn row(index: usize, kept: &StoredDrive, fit: &ConsumptionFit, usable: Energy, units: &Units) -> DriveRow {
     let drive = &kept.drive;
     let residual = fit.residuals.iter().find(|residual| residual.drive == index);
-    let per_100km = |energy: Energy| 100.0 * energy.get() / drive.distance.get();
-    let mut findings: Vec<String> = drive_findings(drive, usable).into_iter().map(|finding| finding.message).collect();
+    let takes = |energy: Energy| {
+        let consumption = Consumption::kwh_per_100km(100.0 * energy.get() / drive.distance.get());
+        say::bare_consumption(units, consumption)
+    };
+    let mut findings: Vec<String> =
+        drive_findings(drive, usable).iter().map(|finding| say::retold(units, &finding.message)).collect();
     if residual.is_some_and(|residual| residual.odd) {
         findings.insert(0, "Far off all the others, so it does not count in the fit; look at it again.".into());
     }
-    let actual = drive.consumption(usable).get();
     DriveRow {
         id: kept.id,
         day: drive.day.clone().unwrap_or_default(),
-        told: in_words(drive),
-        consumption: format!("{actual:.1}"),
-        fitted: residual.map_or_else(|| "–".into(), |residual| format!("{:.1}", per_100km(residual.fitted))),
+        told: in_words(drive, units),
+        consumption: say::bare_consumption(units, drive.consumption(usable)),
+        fitted: residual.map_or_else(|| "–".into(), |residual| takes(residual.fitted)),
         off: residual.map_or_else(String::new, |residual| {
             let percent = 100.0 * (residual.actual.get() / residual.fitted.get() - 1.0);
             format!("{}{:.0} %", if percent < 0.0 { "−" } else { "+" }, percent.abs())
         }),
-        guess: drive.guess.map_or_else(String::new, |guess| format!("the car guessed {:.1}", guess.get())),
+        guess: drive
+            .guess
+            .map_or_else(String::new, |guess| format!("the car guessed {}", say::bare_consumption(units, guess))),
         findings,
         left_out: drive.left_out.clone(),
     }
@@ -199,12 +235,19 @@ fn row(index: usize, kept: &StoredDrive, fit: &ConsumptionFit, usable: Energy) -
 mod tests {
     use super::*;
     use crate::fields::Field;
-    use spare_hour_formats::read_drive_line;
     use spare_hour_core::known_car::KnownCar;
+    use spare_hour_core::units::DistanceUnit;
+    use spare_hour_formats::read_drive_line;
 
     fn at(speed: &str) -> AtForm {
         let field = |text: &str| Field::new(text);
-        AtForm { speed: field(speed), outside: field("10"), wind: field("0"), load: field("0") }
+        AtForm {
+            speed: field(speed),
+            outside: field("10"),
+            wind: field("0"),
+            load: field("0"),
+            units: Units::default(),
+        }
     }
 
     fn car() -> Car {
@@ -212,7 +255,10 @@ mod tests {
     }
 
     fn kept(lines: &[&str]) -> Vec<StoredDrive> {
-        (1..).zip(lines).map(|(id, line)| StoredDrive { id, drive: read_drive_line(line).unwrap() }).collect()
+        (1..)
+            .zip(lines)
+            .map(|(id, line)| StoredDrive { id, drive: read_drive_line(line, DistanceUnit::Kilometres).unwrap() })
+            .collect()
     }
 
     #[test]
@@ -232,7 +278,7 @@ mod tests {
         assert!(view.rows[0].findings[0].contains("1200 km/h on average"), "{:?}", view.rows[0].findings);
         assert_eq!(view.rows[2].consumption, "16.4");
         let whole: f64 = view.fractions.iter().map(|part| part.value.parse::<f64>().unwrap()).sum();
-        let said: f64 = view.own.parse().unwrap();
+        let said: f64 = view.own.0.parse().unwrap();
         assert!((whole - said).abs() < 0.25, "{whole} for {said}");
     }
 

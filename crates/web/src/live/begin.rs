@@ -6,6 +6,8 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use jiff::Timestamp;
 use serde::Deserialize;
+use spare_hour_core::quantity::Temperature;
+use spare_hour_core::units::Units;
 use spare_hour_store::{NewLiveCharge, StoredLiveCharge};
 
 use super::events::new_id;
@@ -13,6 +15,7 @@ use crate::App;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
+use crate::say;
 
 #[derive(Template)]
 #[template(path = "live/start.html")]
@@ -30,6 +33,7 @@ struct StartForm {
     name: Field,
     numbers: Vec<NumberField>,
     preconditioned: String,
+    units: Units,
 }
 
 /// A condition that is a number.
@@ -37,7 +41,7 @@ struct StartForm {
 struct NumberField {
     /// Its key in a session CSV.
     key: &'static str,
-    label: &'static str,
+    label: String,
     unit: &'static str,
     low: f64,
     high: f64,
@@ -65,10 +69,11 @@ pub(crate) struct StartFields {
 }
 
 impl StartForm {
-    fn new(fields: StartFields) -> Self {
-        let number = |key, label, unit, low, high, text: String| NumberField {
+    fn new(fields: StartFields, units: Units) -> Self {
+        let degrees = units.temperature.name();
+        let number = |key, label: &str, unit, low, high, text: String| NumberField {
             key,
-            label,
+            label: format!("{label}, {unit}").trim_end_matches(", phases").into(),
             unit,
             low,
             high,
@@ -78,13 +83,14 @@ impl StartForm {
             car: fields.car,
             name: Field::new(fields.name),
             numbers: vec![
-                number("site_kw", "Site’s most power, kW", "kW", 0.1, 10_000.0, fields.site_kw),
-                number("site_a", "Site’s most current, A", "A", 0.1, 10_000.0, fields.site_a),
-                number("battery_c", "Pack, °C", "°C", -100.0, 200.0, fields.battery_c),
-                number("ambient_c", "Air, °C", "°C", -100.0, 100.0, fields.ambient_c),
+                number("site_kw", "Site’s most power", "kW", 0.1, 10_000.0, fields.site_kw),
+                number("site_a", "Site’s most current", "A", 0.1, 10_000.0, fields.site_a),
+                number("battery_c", "Pack", degrees, -100.0, 200.0, fields.battery_c),
+                number("ambient_c", "Air", degrees, -100.0, 100.0, fields.ambient_c),
                 number("phases", "Phases, if AC", "phases", 1.0, 3.0, fields.phases),
             ],
             preconditioned: fields.preconditioned,
+            units,
         }
     }
 
@@ -92,9 +98,12 @@ impl StartForm {
     fn conditions(&mut self) -> Option<Vec<(String, String)>> {
         let mut conditions = Vec::new();
         for number in &mut self.numbers {
-            if let Some(value) = number.field.number(number.low, number.high, number.unit) {
-                conditions.push((number.key.to_string(), value.to_string()));
-            }
+            let value = if number.key.ends_with("_c") {
+                number.field.temperature(&self.units, number.low, number.high).map(Temperature::get)
+            } else {
+                number.field.number(number.low, number.high, number.unit)
+            };
+            conditions.extend(value.map(|value| (number.key.to_string(), value.to_string())));
         }
         let text: String = self.preconditioned.trim().chars().take(200).collect();
         if !text.is_empty() {
@@ -106,7 +115,7 @@ impl StartForm {
 
 /// The form that begins a charge.
 pub(crate) async fn start(State(app): State<App>) -> Result<Response, WebError> {
-    let form = StartForm::new(StartFields::default());
+    let form = StartForm::new(StartFields::default(), app.units().await?);
     start_page(&app, form, StatusCode::OK).await
 }
 
@@ -114,7 +123,12 @@ async fn start_page(app: &App, form: StartForm, status: StatusCode) -> Result<Re
     let (cars, open) = app
         .run(|store| {
             let cars = store.cars()?.into_iter().map(|car| (car.id, car.about.name)).collect();
-            Ok((cars, store.open_charges()?))
+            let units = store.settings()?.units;
+            let told = |charge: StoredLiveCharge| {
+                let created_at = say::stamp(&units, &charge.created_at);
+                StoredLiveCharge { created_at, ..charge }
+            };
+            Ok((cars, store.open_charges()?.into_iter().map(told).collect()))
         })
         .await?;
     let frame = Frame::new(app, "sessions", "Measure a charge");
@@ -123,7 +137,8 @@ async fn start_page(app: &App, form: StartForm, status: StatusCode) -> Result<Re
 
 /// Begins a charge.
 pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields>) -> Result<Response, WebError> {
-    let mut form = StartForm::new(fields);
+    let units = app.units().await?;
+    let mut form = StartForm::new(fields, units);
     let Some(conditions) = form.conditions() else {
         return start_page(&app, form, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
@@ -134,7 +149,8 @@ pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields
             let said: String = form.name.text.trim().chars().take(80).collect();
             let usual = || {
                 let name = car.as_ref().map_or("Charge", |car| car.about.name.as_str());
-                format!("{name}, {} UTC", Timestamp::now().strftime("%Y-%m-%d %H:%M"))
+                let now = Timestamp::now().strftime("%Y-%m-%d %H:%M").to_string();
+                format!("{name}, {} UTC", say::stamp(&units, &now))
             };
             let name = if said.is_empty() { usual() } else { said };
             let new = NewLiveCharge { car: car.as_ref().map(|car| car.id), name, conditions, token: new_id() };
@@ -147,6 +163,7 @@ pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields
 #[cfg(test)]
 mod tests {
     use super::*;
+    use spare_hour_core::units::TemperatureUnit;
 
     #[test]
     fn what_matters_before_the_plug_goes_in_is_noted_or_named() {
@@ -156,13 +173,16 @@ mod tests {
             preconditioned: " 20 min ".into(),
             ..StartFields::default()
         };
-        let noted = StartForm::new(fields).conditions().unwrap();
+        let noted = StartForm::new(fields, Units::default()).conditions().unwrap();
         let pairs: Vec<(&str, &str)> = noted.iter().map(|pair| (pair.0.as_str(), pair.1.as_str())).collect();
         assert_eq!(pairs, [("site_kw", "300"), ("battery_c", "-4.5"), ("preconditioned", "20 min")]);
-        let mut wrong = StartForm::new(StartFields { phases: "5".into(), ..StartFields::default() });
+        let mut wrong = StartForm::new(StartFields { phases: "5".into(), ..StartFields::default() }, Units::default());
         assert!(wrong.conditions().is_none());
         let fault = wrong.numbers.iter().find(|number| number.key == "phases").unwrap().field.fault.clone();
         assert_eq!(fault.as_deref(), Some("“5” does not work; expected 1 to 3 phases"));
+        let fahrenheit = Units { temperature: TemperatureUnit::Fahrenheit, ..Units::default() };
+        let mut form = StartForm::new(StartFields { ambient_c: "14".into(), ..StartFields::default() }, fahrenheit);
+        assert_eq!(form.conditions().unwrap(), [("ambient_c".to_string(), "-10".to_string())]);
         // Every key is one that a session CSV knows.
         for number in &wrong.numbers {
             let mut conditions = spare_hour_core::session::Conditions::default();

@@ -42,6 +42,9 @@ struct ShowPage {
     meter_address: String,
     has_stand_in: bool,
     fault: Option<String>,
+    /// The sign of degrees, and the label of the pack's.
+    degrees: &'static str,
+    pack_label: String,
 }
 
 /// A charge with what its events amount to.
@@ -103,6 +106,7 @@ async fn show_page(app: &App, id: i32, fault: Option<String>) -> Result<Response
         let kw = reading.readout.rest.power.map(|power| format!("{:.0} kW", power.get())).unwrap_or_default();
         (clock(reading.elapsed), soc, kw)
     };
+    let degrees = app.units().await?.temperature.name();
     let status = if fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let shown = ShowPage {
         frame: Frame::new(app, "sessions", loaded.stored.about.name.clone()),
@@ -115,6 +119,8 @@ async fn show_page(app: &App, id: i32, fault: Option<String>) -> Result<Response
         meter_address: format!("/meter/{}", loaded.stored.about.token),
         has_stand_in: app.stand_in.is_some(),
         fault,
+        degrees,
+        pack_label: format!("Pack, {degrees}"),
     };
     Ok(page(status, &shown))
 }
@@ -164,10 +170,12 @@ fn ended(store: &Store, id: i32) -> Result<Result<i32, String>, WebError> {
     if let Some(session) = loaded.stored.session {
         return Ok(Ok(session));
     }
-    let session = loaded.charge.session(&loaded.conditions());
+    let mut session = loaded.charge.session(&loaded.conditions());
     if let Err(problem) = SocTimeline::new(&session) {
         return Ok(Err(format!("There is no session to make of this yet: {problem}.")));
     }
+    // The day that it began on.
+    session.conditions.day = session.conditions.day.or(Some(loaded.stored.created_at.chars().take(10).collect()));
     let new = NewSession {
         car: loaded.stored.about.car,
         name: loaded.stored.about.name,

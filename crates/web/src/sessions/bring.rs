@@ -6,11 +6,12 @@ use axum::extract::{Multipart, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
-use spare_hour_core::quantity::{Distance, Energy, Power};
+use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::quantity::{Energy, Power};
 use spare_hour_core::session::Session;
 use spare_hour_core::soc_timeline::SocTimeline;
+use spare_hour_core::units::Units;
 use spare_hour_formats::{Matching, Sheet, TARGETS, TimeUnit, TypedLine, clock, read_session, typed_lines};
-use spare_hour_core::known_car::KnownCar;
 use spare_hour_store::{NewSession, Store, StoredMatching};
 
 use super::upload::{Upload, read_upload};
@@ -37,6 +38,8 @@ struct NewPage {
     form: NewForm,
     faults: Vec<String>,
     lines: LinesView,
+    /// The unit of distances.
+    unit: &'static str,
 }
 
 /// The form that brings a session, as it was filled in.
@@ -104,13 +107,13 @@ pub(crate) async fn new(State(app): State<App>, Query(ask): Query<NewAsk>) -> Re
 }
 
 async fn new_page(app: &App, form: NewForm, faults: Vec<String>) -> Result<Response, WebError> {
-    let cars = app.run(|store| Ok(store.cars()?)).await?;
+    let (cars, unit) = app.run(|store| Ok((store.cars()?, store.settings()?.units.distance.name()))).await?;
     let wrong =
         !faults.is_empty() || [&form.name, &form.car_name, &form.usable, &form.range].iter().any(|f| f.fault.is_some());
     let status = if wrong { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let cars = cars.into_iter().map(|car| (car.id, car.about.name)).collect();
     let lines = LinesView::new(&form.text);
-    Ok(page(status, &NewPage { frame: Frame::new(app, "sessions", "Bring a charge"), cars, form, faults, lines }))
+    Ok(page(status, &NewPage { frame: Frame::new(app, "sessions", "Bring a charge"), cars, form, faults, lines, unit }))
 }
 
 /// Typed lines as they are understood, while they are typed.
@@ -193,7 +196,7 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
             return Ok(match_page(&app, form, &upload, &sheet, &matching, Vec::new()));
         }
     };
-    let car = chosen_car(&mut form, session.as_ref());
+    let car = chosen_car(&mut form, session.as_ref(), &app.units().await?);
     if form.car.is_empty() {
         faults.push("Say which car it was, or name a new one.".into());
     }
@@ -297,7 +300,7 @@ pub(crate) async fn matched(State(app): State<App>, form: Multipart) -> Result<R
         }
     };
     let faults = SocTimeline::new(&session).err().map(|error| error.to_string());
-    let car = chosen_car(&mut form, Some(&session));
+    let car = chosen_car(&mut form, Some(&session), &app.units().await?);
     let (Some(car), None) = (car, &faults) else {
         let faults = faults.unwrap_or_else(|| "Say which car it was: its name and usable capacity are needed.".into());
         return Ok(match_page(&app, form, &upload, &sheet, &matching, vec![faults]));
@@ -347,7 +350,7 @@ enum ChosenCar {
     New(Box<KnownCar>),
 }
 
-fn chosen_car(form: &mut NewForm, session: Option<&Session>) -> Option<ChosenCar> {
+fn chosen_car(form: &mut NewForm, session: Option<&Session>, units: &Units) -> Option<ChosenCar> {
     if form.car != NEW_CAR {
         return form.car.parse().ok().map(ChosenCar::Kept);
     }
@@ -361,12 +364,12 @@ fn chosen_car(form: &mut NewForm, session: Option<&Session>) -> Option<ChosenCar
     }
     let name = form.car_name.words(80);
     let usable = form.usable.required(0.1, 2_000.0, "kWh");
-    let range = form.range.number(1.0, 10_000.0, "km");
+    let range = form.range.distance(units, 1.0, 10_000.0);
     if form.range.fault.is_some() {
         return None;
     }
     let mut car = KnownCar::new(name?, Energy::kwh(usable?), USUAL_LOSS);
-    car.distances.rated = range.map(Distance::km).or(conditions.and_then(|conditions| conditions.rated_range));
+    car.distances.rated = range.or(conditions.and_then(|conditions| conditions.rated_range));
     Some(ChosenCar::New(Box::new(car)))
 }
 

@@ -8,7 +8,9 @@ use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
 use spare_hour_core::curve_fit::FittedCurve;
 use spare_hour_core::join::join as join_sessions;
+use spare_hour_core::quantity::{Distance, Temperature};
 use spare_hour_core::session::Conditions;
+use spare_hour_core::units::Units;
 use spare_hour_formats::{condition_pairs, note_condition, write_session_csv};
 use spare_hour_store::{NewCurve, NewSession, Store};
 
@@ -17,20 +19,22 @@ use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
+use crate::say;
 
 /// The conditions that the form asks for by name: key of a session CSV, and label. The rest stands as pairs below.
-const ASKED: [(&str, &str); 19] = [
+const ASKED: [(&str, &str); 20] = [
+    ("date", "Day, such as 2026-05-01"),
     ("car", "Car, as its maker calls it"),
     ("software", "Its software"),
     ("usable_kwh", "Usable capacity, kWh"),
-    ("range_km", "Rated range, km"),
+    ("range_km", "Rated range"),
     ("site_kw", "Site’s most power, kW"),
     ("site_a", "Site’s most current, A"),
     ("site_v", "Site’s highest voltage, V"),
     ("shared_cabinet", "Cabinet shared (yes, no)"),
     ("meter", "Meter read (station, car)"),
-    ("battery_c", "Pack at the start, °C"),
-    ("ambient_c", "Air, °C"),
+    ("battery_c", "Pack at the start"),
+    ("ambient_c", "Air"),
     ("preconditioned", "Preconditioned, how"),
     ("preconditioned_min", "and for how long, min"),
     ("car_on", "Car on (yes, no)"),
@@ -47,7 +51,7 @@ struct EditPage {
     frame: Frame,
     id: i32,
     name: Field,
-    fields: Vec<(&'static str, &'static str, Field)>,
+    fields: Vec<(&'static str, String, Field)>,
     /// Everything else, as `key: value` lines.
     other: Field,
 }
@@ -57,15 +61,50 @@ pub(crate) type EditFields = std::collections::HashMap<String, String>;
 
 /// The form of what was noted.
 pub(crate) async fn edit(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
+    let units = app.units().await?;
     let about = app.run(move |store| Ok(store.session(id)?.about)).await?;
     let pairs = condition_pairs(&about.session.conditions);
     let value = |key: &str| pairs.iter().find(|pair| pair.0 == key).map(|pair| pair.1.clone()).unwrap_or_default();
-    let fields = ASKED.iter().map(|&(key, label)| (key, label, Field::new(value(key)))).collect();
+    let fields =
+        ASKED.iter().map(|&(key, label)| (key, label_in(&units, key, label), in_units(&units, key, value(key))));
+    let fields = fields.collect();
     let is_other = |pair: &&(String, String)| !ASKED.iter().any(|asked| asked.0 == pair.0);
     let other: String = pairs.iter().filter(is_other).map(|(key, value)| format!("{key}: {value}\n")).collect();
     let frame = Frame::new(&app, "sessions", "What was noted");
     let shown = EditPage { frame, id, name: Field::new(about.name), fields, other: Field::new(other) };
     Ok(page(StatusCode::OK, &shown))
+}
+
+/// A label with the unit that its field is typed in.
+fn label_in(units: &Units, key: &str, label: &str) -> String {
+    match key {
+        "range_km" => format!("{label}, {}", units.distance.name()),
+        "battery_c" | "ambient_c" => format!("{label}, {}", units.temperature.name()),
+        _ => label.into(),
+    }
+}
+
+/// What is kept of a condition, as a field in the person's units.
+fn in_units(units: &Units, key: &str, kept: String) -> Field {
+    let number = kept.parse::<f64>().ok();
+    let told = match key {
+        "range_km" => number.map(|km| units.distance.of(Distance::km(km))),
+        "battery_c" | "ambient_c" => number.map(|celsius| units.temperature.of(Temperature::celsius(celsius))),
+        _ => None,
+    };
+    Field::new(told.map_or(kept, say::field))
+}
+
+/// What was typed of a condition in the person's units, as it is kept; `None` when it is no number that works.
+fn as_kept(units: &Units, key: &str, field: &mut Field) -> Option<String> {
+    let number = match key {
+        _ if field.text.trim().is_empty() => return Some(String::new()),
+        "range_km" => field.distance(units, 1.0, 10_000.0)?.get(),
+        "battery_c" => field.temperature(units, -100.0, 200.0)?.get(),
+        "ambient_c" => field.temperature(units, -100.0, 100.0)?.get(),
+        _ => return Some(field.text.clone()),
+    };
+    Some(number.to_string())
 }
 
 /// Keeps what was noted.
@@ -78,11 +117,14 @@ pub(crate) async fn change(
     let mut name = Field::new(typed("name"));
     let mut other = Field::new(typed("other"));
     let mut conditions = Conditions::default();
-    let mut fields: Vec<(&'static str, &'static str, Field)> = Vec::new();
+    let units = app.units().await?;
+    let mut fields: Vec<(&'static str, String, Field)> = Vec::new();
     for (key, label) in ASKED {
         let mut field = Field::new(typed(key));
-        field.fault = note_condition(&mut conditions, key, &field.text).err();
-        fields.push((key, label, field));
+        if let Some(text) = as_kept(&units, key, &mut field) {
+            field.fault = note_condition(&mut conditions, key, &text).err();
+        }
+        fields.push((key, label_in(&units, key, label), field));
     }
     let pairs = other
         .text

@@ -5,6 +5,7 @@ use spare_hour_core::analysis::Analysis;
 use spare_hour_core::findings::Severity;
 use spare_hour_core::quantity::Soc;
 use spare_hour_core::report::Report;
+use spare_hour_core::units::{DistanceUnit, Units};
 
 use crate::chart::{Line, Mark, Part, Plot, Scale, TOP, Tick, c_rate_ticks, path, ticks, x_scale, y_scale};
 use crate::say;
@@ -164,7 +165,7 @@ const BRICKS_LEFT: f64 = 8.0;
 const BRICKS_RIGHT: f64 = 1192.0;
 
 /// The bricks of a session, shaded by distance (or percent, where no range is known) gained a minute.
-pub(crate) fn minute_bricks(analysis: &Analysis) -> Bricks {
+pub(crate) fn minute_bricks(analysis: &Analysis, units: &Units) -> Bricks {
     let start = analysis.timeline.start().get();
     let (from, to) = (analysis.timeline.start_soc().get(), analysis.timeline.end_soc().get());
     let mut edges = vec![from];
@@ -174,7 +175,7 @@ pub(crate) fn minute_bricks(analysis: &Analysis) -> Bricks {
     let length = minute(to);
     let x = Scale::new((0.0, length), (BRICKS_LEFT, BRICKS_RIGHT));
     let (per_point, unit) = match analysis.basis().range {
-        Some(range) => (range.get() / 100.0, "km/min"),
+        Some(range) => (units.distance.of(range) / 100.0, pace_name(units)),
         None => (1.0, "%/min"),
     };
     let rate = |pair: &[f64]| (pair[1] - pair[0]) * per_point / (minute(pair[1]) - minute(pair[0]));
@@ -186,6 +187,14 @@ pub(crate) fn minute_bricks(analysis: &Analysis) -> Bricks {
     // The axis has its name at the right end.
     let ticks = ticks(length, 10.0, &x).into_iter().filter(|tick| tick.at < BRICKS_RIGHT - 50.0);
     Bricks { bricks: bricks.collect(), ticks: ticks.collect(), unit }
+}
+
+/// Distance a minute.
+pub(crate) fn pace_name(units: &Units) -> &'static str {
+    match units.distance {
+        DistanceUnit::Kilometres => "km/min",
+        DistanceUnit::Miles => "mi/min",
+    }
 }
 
 fn brick(soc: &[f64], x: [f64; 2], minutes: f64, rate: f64, (fastest, unit): (f64, &str)) -> Brick {
@@ -226,7 +235,7 @@ mod tests {
 
     #[test]
     fn bricks_are_as_wide_as_their_minutes() {
-        let bricks = minute_bricks(&report(LINES, Some(400.0)).analysis);
+        let bricks = minute_bricks(&report(LINES, Some(400.0)).analysis, &Units::default());
         let per_minute = (BRICKS_RIGHT - BRICKS_LEFT) / 30.0;
         for brick in &bricks.bricks {
             let minutes: f64 = brick.minutes.parse().unwrap();
@@ -236,7 +245,7 @@ mod tests {
         assert!((whole - (BRICKS_RIGHT - BRICKS_LEFT)).abs() < 0.5);
         assert_eq!((bricks.unit, bricks.bricks[0].from.as_str(), bricks.bricks[0].to.as_str()), ("km/min", "12", "15"));
         assert!(bricks.bricks[1].shade > bricks.bricks.last().unwrap().shade);
-        assert_eq!(minute_bricks(&report(LINES, None).analysis).unit, "%/min");
+        assert_eq!(minute_bricks(&report(LINES, None).analysis, &Units::default()).unit, "%/min");
     }
 
     #[test]

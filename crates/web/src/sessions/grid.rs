@@ -6,14 +6,16 @@ use axum::http::StatusCode;
 use axum::response::Response;
 use serde::Deserialize;
 use spare_hour_core::analysis::{Analysis, Window};
-use spare_hour_core::quantity::{Distance, Energy, Soc};
+use spare_hour_core::quantity::{Energy, Soc};
+use spare_hour_core::units::Units;
 use spare_hour_formats::clock;
 
-use super::{Loaded, or_dash, parse_base};
+use super::{Loaded, parse_base};
 use crate::App;
 use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
+use crate::say;
 
 #[derive(Template)]
 #[template(path = "sessions/grid.html")]
@@ -62,14 +64,14 @@ pub(crate) async fn show(
             let report = loaded.report(parse_base(ask.base.as_deref()));
             let report = report.map_err(|error| WebError::Refused(error.to_string()))?;
             let used = report.analysis.basis().base;
-            let cell = ask.cell.as_deref();
+            let (cell, units) = (ask.cell.as_deref(), &loaded.units);
             Ok(GridPage {
                 frame,
                 id,
                 name: loaded.stored.about.name.clone(),
                 ends: tens(10, 100).collect(),
-                rows: tens(0, 90).map(|start| (start, row(&report.analysis, start, cell))).collect(),
-                chosen: cell.and_then(|cell| explained(&report.analysis, cell)),
+                rows: tens(0, 90).map(|start| (start, row(&report.analysis, start, cell, units))).collect(),
+                chosen: cell.and_then(|cell| explained(&report.analysis, cell, units)),
                 base: report.analysis.basis().range.map(|_| loaded.base_name(used)),
                 bases: loaded.bases(used),
                 conditions: conditions(&loaded),
@@ -83,23 +85,23 @@ fn tens(from: u32, to: u32) -> impl Iterator<Item = u32> {
     (from..=to).step_by(10)
 }
 
-fn row(analysis: &Analysis, start: u32, chosen: Option<&str>) -> Vec<Option<Cell>> {
+fn row(analysis: &Analysis, start: u32, chosen: Option<&str>, units: &Units) -> Vec<Option<Cell>> {
     let cell = |end: u32| {
         let window = analysis.window(Soc::percent(f64::from(start)), Soc::percent(f64::from(end)))?;
-        Some(Cell::new(&window, chosen))
+        Some(Cell::new(&window, chosen, units))
     };
     tens(10, 100).map(cell).collect()
 }
 
 impl Cell {
-    fn new(window: &Window, chosen: Option<&str>) -> Self {
+    fn new(window: &Window, chosen: Option<&str>, units: &Units) -> Self {
         let (from, to) = (window.from.get(), window.to.get());
         let key = format!("{from:.0}-{to:.0}");
         Self {
             told: format!("{from:.0} to {to:.0} %"),
             minutes: clock(window.minutes),
             points: format!("{:.0} pt", to - from),
-            distance: window.added.map(|added| format!("{:.0} km", added.get())).unwrap_or_default(),
+            distance: window.added.map(|added| say::distance(units, added)).unwrap_or_default(),
             average: format!("{:.0} kW", window.average.get()),
             energy: window.plug.map(|plug| format!("{:.1} kWh", plug.get())).unwrap_or_default(),
             is_chosen: chosen == Some(key.as_str()),
@@ -109,14 +111,15 @@ impl Cell {
 }
 
 /// A chosen cell in a sentence.
-fn explained(analysis: &Analysis, cell: &str) -> Option<String> {
+fn explained(analysis: &Analysis, cell: &str, units: &Units) -> Option<String> {
     let (from, to) = cell.split_once('-')?;
     let soc = |text: &str| text.parse::<f64>().ok().filter(|soc| (0.0..=100.0).contains(soc)).map(Soc::percent);
     let window = analysis.window(soc(from)?, soc(to)?)?;
     let error = analysis.window_error(window.from, window.to)?;
-    let added = window.added.map(Distance::get);
-    let pace =
-        added.map(|km| format!(", {} km added, {:.1} km a minute", or_dash(added, 0), km / window.minutes.get()));
+    let pace = window.added.map(|added| {
+        let (number, unit) = (units.distance.of(added), units.distance.name());
+        format!(", {number:.0} {unit} added, {:.1} {unit} a minute", number / window.minutes.get())
+    });
     let plug = window.plug.map(|plug| format!(", {:.1} kWh from the plug", plug.get()));
     let stored = analysis.basis().usable * ((window.to - window.from).get() / 100.0);
     Some(format!(
@@ -138,8 +141,10 @@ fn conditions(loaded: &Loaded) -> String {
     let session = loaded.session();
     let noted = &session.conditions;
     let parts = [
-        session.battery_at_start().map(|battery| format!("pack {:.0} °C at the start", battery.get())),
-        noted.ambient.map(|ambient| format!("air {:.0} °C", ambient.get())),
+        session
+            .battery_at_start()
+            .map(|battery| format!("pack {} at the start", say::temperature(&loaded.units, battery))),
+        noted.ambient.map(|ambient| format!("air {}", say::temperature(&loaded.units, ambient))),
         noted.site_power.map(|power| format!("site of {:.0} kW", power.get())),
         noted.software.as_ref().map(|software| format!("software {software}")),
     ];
@@ -152,6 +157,7 @@ mod tests {
     use super::*;
     use spare_hour_core::analysis::Basis;
     use spare_hour_core::distance_base::DistanceBase;
+    use spare_hour_core::quantity::Distance;
 
     #[test]
     fn cells_are_inside_the_session_and_explain_themselves() {
@@ -163,17 +169,21 @@ mod tests {
             loss_percent: None,
         };
         let analysis = Analysis::new(&session, basis).unwrap();
-        let from_ten = row(&analysis, 10, Some("10-50"));
+        let from_ten = row(&analysis, 10, Some("10-50"), &Units::default());
         let keys: Vec<Option<&str>> = from_ten.iter().map(|cell| cell.as_ref().map(|cell| cell.key.as_str())).collect();
         assert_eq!(keys[..6], [None, Some("10-20"), Some("10-30"), Some("10-40"), Some("10-50"), None]);
         let chosen = from_ten[4].as_ref().unwrap();
         assert!(
             chosen.is_chosen && chosen.minutes == "10:00" && chosen.points == "40 pt" && chosen.energy == "26.5 kWh"
         );
-        assert!(row(&analysis, 60, None).iter().all(Option::is_none));
+        assert!(row(&analysis, 60, None, &Units::default()).iter().all(Option::is_none));
         // By hand: 40 points of 60 kWh are 24, of 400 km 160; in ten minutes 16 km a minute.
-        let told = explained(&analysis, "10-50").unwrap();
+        let told = explained(&analysis, "10-50", &Units::default()).unwrap();
         assert!(told.contains("24.0 kWh stored") && told.contains("160 km added, 16.0 km a minute"), "{told}");
-        assert!(["10", "50-10", "0-50", "a-b", "10-500"].iter().all(|cell| explained(&analysis, cell).is_none()));
+        assert!(
+            ["10", "50-10", "0-50", "a-b", "10-500"]
+                .iter()
+                .all(|cell| explained(&analysis, cell, &Units::default()).is_none())
+        );
     }
 }

@@ -7,9 +7,11 @@ use spare_hour_core::quantity::Energy;
 use spare_hour_core::report::Report;
 use spare_hour_core::session::Session;
 use spare_hour_core::soc_timeline::TooFewReadings;
+use spare_hour_core::units::Units;
 use spare_hour_store::{Car, Store, StoredSession};
 
 use crate::error::WebError;
+use crate::say;
 
 /// Capacity taken for a session whose car and file do not say it, kWh. Said on the page.
 const UNKNOWN_KWH: f64 = 60.0;
@@ -18,6 +20,8 @@ const UNKNOWN_KWH: f64 = 60.0;
 pub(crate) struct Loaded {
     pub(crate) stored: StoredSession,
     pub(crate) car: Option<Car>,
+    /// The units that it is told in.
+    pub(crate) units: Units,
     /// What the car's curve in use expects, unless it was made of this session.
     expected: Option<Profile>,
 }
@@ -28,7 +32,7 @@ impl Loaded {
         let car = stored.about.car.map(|car| store.car(car)).transpose()?;
         let curve = car.as_ref().and_then(|car| car.curve).map(|curve| store.curve(curve)).transpose()?;
         let expected = curve.filter(|curve| curve.about.session != Some(id)).map(|curve| curve.about.power);
-        Ok(Self { stored, car, expected })
+        Ok(Self { stored, car, units: store.settings()?.units, expected })
     }
 
     pub(crate) fn session(&self) -> &Session {
@@ -70,11 +74,11 @@ impl Loaded {
         match base {
             DistanceBase::Rated => "rated range".into(),
             DistanceBase::ConstantSpeed => match distances.constant_speed {
-                Some((_, speed)) => format!("at {:.0} km/h", speed.get()),
+                Some((_, speed)) => format!("at {}", say::speed(&self.units, speed)),
                 None => "at a constant speed".into(),
             },
             DistanceBase::Own => match distances.own {
-                Some(own) => format!("own {:.1} kWh/100 km", own.get()),
+                Some(own) => format!("own {}", say::consumption(&self.units, own)),
                 None => "own consumption".into(),
             },
         }
@@ -108,9 +112,9 @@ pub(crate) fn parse_base(word: Option<&str>) -> Option<DistanceBase> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use spare_hour_core::known_car::KnownCar;
     use spare_hour_core::quantity::{Consumption, Distance, Speed};
     use spare_hour_formats::read_session;
-    use spare_hour_core::known_car::KnownCar;
     use spare_hour_store::{NewCurve, NewSession};
 
     fn stored(text: &str, car: Option<KnownCar>) -> (tempfile::TempDir, Store, i32) {
@@ -143,7 +147,8 @@ mod tests {
             constant_speed: Some((Distance::km(320.0), Speed::kmh(120.0))),
             own: Some(Consumption::kwh_per_100km(16.0)),
         };
-        let car = KnownCar { distances, distance_base: DistanceBase::Own, ..KnownCar::new("Tern", Energy::kwh(64.0), 8.0) };
+        let car =
+            KnownCar { distances, distance_base: DistanceBase::Own, ..KnownCar::new("Tern", Energy::kwh(64.0), 8.0) };
         let (_directory, store, id) = stored(LINES, Some(car));
         let loaded = Loaded::new(&store, id).unwrap();
         // 64 kWh at 16 kWh/100 km are 400 km.

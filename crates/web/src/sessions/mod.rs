@@ -22,9 +22,10 @@ use crate::App;
 use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
+use crate::say;
 pub(crate) use bring::{import, lines, matched, new};
 pub(crate) use change::{change, edit, join, leave_out, remove, use_curve};
-pub(crate) use charts::{Brick, minute_bricks};
+pub(crate) use charts::{Brick, minute_bricks, pace_name};
 pub(crate) use grid::show as grid;
 pub(crate) use loaded::{Loaded, base_word, parse_base};
 pub(crate) use take_away::{analysis, chart, csv, json, source, xlsx};
@@ -84,8 +85,10 @@ pub(crate) async fn list(State(app): State<App>, Query(ask): Query<ListAsk>) -> 
         .run(|store| {
             let cars = store.cars()?;
             let name = |id: Option<i32>| cars.iter().find(|car| Some(car.id) == id).map(|car| car.about.name.clone());
+            let units = store.settings()?.units;
             let line = |line: SessionLine| {
                 let minutes = clock(Minutes::new(line.minutes));
+                let line = SessionLine { created_at: say::stamp(&units, &line.created_at), ..line };
                 (line.clone(), name(line.car).unwrap_or_default(), minutes)
             };
             Ok((store.sessions()?.into_iter().map(line).collect(), store.open_charges()?))
@@ -131,7 +134,7 @@ pub(crate) async fn show(
         others,
         source_name: about.source_name,
         source_text: about.source_text,
-        created_at: loaded.stored.created_at,
+        created_at: say::stamp(&loaded.units, &loaded.stored.created_at),
         base,
     };
     Ok(page(StatusCode::OK, &shown))

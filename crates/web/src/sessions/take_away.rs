@@ -5,6 +5,7 @@ use axum::extract::State;
 use axum::response::Response;
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::report::Report;
+use spare_hour_core::units::Units;
 use spare_hour_formats::{analysis_json, write_session_csv, write_session_json, write_session_xlsx};
 
 use super::Loaded;
@@ -62,7 +63,7 @@ pub(crate) async fn analysis(State(app): State<App>, Path(id): Path<i32>) -> Res
 pub(crate) async fn chart(State(app): State<App>, Path((id, file)): Path<(i32, String)>) -> Result<Response, WebError> {
     app.run(move |store| {
         let (name, kind) = parse_file(&file)?;
-        let (_, report) = reported(store, id)?;
+        let (loaded, report) = reported(store, id)?;
         let file_name = format!("session-{id}-{name}");
         if kind == Kind::Csv {
             let table = table(&report, name).ok_or(WebError::NotFound)?;
@@ -71,7 +72,7 @@ pub(crate) async fn chart(State(app): State<App>, Path((id, file)): Path<(i32, S
         let drawing = match name {
             "power" => power_over_soc(&report).render(),
             "soc" => soc_over_minutes(&report).render(),
-            "bricks" => minute_bricks(&report.analysis).render(),
+            "bricks" => minute_bricks(&report.analysis, &loaded.units).render(),
             _ => return Err(WebError::NotFound),
         };
         drawing_file(&drawing.map_err(|_| WebError::Failed)?, kind, &file_name)
@@ -101,7 +102,7 @@ fn table(report: &Report, name: &str) -> Option<String> {
             std::iter::once("minutes,soc".to_string()).chain(moments.map(row)).collect()
         }
         "bricks" => {
-            let bricks = minute_bricks(analysis);
+            let bricks = minute_bricks(analysis, &Units::default());
             let head = format!("from_soc,to_soc,minutes,{}", bricks.unit.replace('/', "_per_"));
             let row =
                 |brick: &super::charts::Brick| format!("{},{},{},{}", brick.from, brick.to, brick.minutes, brick.rate);

@@ -25,6 +25,11 @@ impl Upload {
         self.bytes.starts_with(b"PK\x03\x04")
     }
 
+    /// Every other field.
+    pub(crate) fn fields(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.fields.iter().map(|(name, value)| (name.as_str(), value.as_str()))
+    }
+
     /// A field as it was typed; empty when it was not there.
     pub(crate) fn field(&self, name: &str) -> String {
         self.fields.get(name).cloned().unwrap_or_default()

@@ -9,6 +9,7 @@ use spare_hour_core::quantity::{Distance, Energy, Power, Soc, Temperature, Volta
 use spare_hour_core::report::Report;
 use spare_hour_core::session::{Meter, Reading};
 use spare_hour_core::soc_timeline::TooFewReadings;
+use spare_hour_core::units::{DistanceUnit, Units};
 use spare_hour_core::usable_capacity::{Method, UsableCapacity};
 use spare_hour_formats::clock;
 
@@ -21,8 +22,6 @@ use crate::say;
 /// The windows that people quote.
 const WINDOWS: [(f64, f64); 7] =
     [(10.0, 80.0), (20.0, 80.0), (10.0, 50.0), (15.0, 80.0), (5.0, 75.0), (0.0, 80.0), (0.0, 100.0)];
-/// A mile in km, exactly.
-const MILE: f64 = 1.609_344;
 /// A rung of the ladder, in km or miles.
 const RUNG: f64 = 50.0;
 /// Slices shown; a night at a post has more.
@@ -59,6 +58,8 @@ pub(crate) struct SessionView {
     pub(crate) readings: Vec<ReadingRow>,
     /// How many readings there are beyond those shown.
     pub(crate) more_readings: usize,
+    /// The units that it is told in.
+    pub(crate) units: Units,
     /// The base of distances, in words; `None` when none is known.
     pub(crate) base: Option<String>,
     pub(crate) bases: Vec<(&'static str, String, bool)>,
@@ -135,30 +136,37 @@ impl SessionView {
         base: Option<&str>,
     ) -> Result<Self, TooFewReadings> {
         let report = loaded.report(parse_base(base))?;
-        let (session, analysis) = (loaded.session(), &report.analysis);
+        let (session, analysis, units) = (loaded.session(), &report.analysis, &loaded.units);
         let window = |&(from, to): &(f64, f64)| analysis.window(Soc::percent(from), Soc::percent(to));
         let used = analysis.basis().base;
         Ok(Self {
             headline: headline(analysis),
             facts: facts(loaded, &report),
             noted: noted(loaded),
-            findings: report.findings.iter().enumerate().map(finding_row).collect(),
+            findings: report.findings.iter().enumerate().map(|pair| finding_row(pair, units)).collect(),
             power: power_over_soc(&report),
             soc: soc_over_minutes(&report),
-            bricks: minute_bricks(analysis),
-            windows: WINDOWS.iter().filter_map(window).map(|window| window_row(analysis, &window)).collect(),
-            own: own_window(analysis, from, to),
-            slices: analysis.slices.iter().take(SLICES_SHOWN).map(slice_row).collect(),
+            bricks: minute_bricks(analysis, units),
+            windows: WINDOWS.iter().filter_map(window).map(|window| window_row(analysis, &window, units)).collect(),
+            own: own_window(analysis, from, to, units),
+            slices: analysis.slices.iter().take(SLICES_SHOWN).map(|slice| slice_row(slice, units)).collect(),
             more_slices: analysis.slices.len().saturating_sub(SLICES_SHOWN),
-            thirds: analysis.thirds.iter().map(slice_row).collect(),
-            ladders: ladders(analysis),
+            thirds: analysis.thirds.iter().map(|slice| slice_row(slice, units)).collect(),
+            ladders: ladders(analysis, units),
             shape: shape(&report),
             thresholds: analysis.thresholds.iter().map(threshold_row).collect(),
             support: report.support.iter().map(support_row).collect(),
             forecasts: report.forecasts.iter().map(forecast_row).collect(),
             ac: ac(loaded, analysis),
-            readings: session.readings.iter().take(READINGS_SHOWN).enumerate().map(reading_row).collect(),
+            readings: session
+                .readings
+                .iter()
+                .take(READINGS_SHOWN)
+                .enumerate()
+                .map(|pair| reading_row(pair, units))
+                .collect(),
             more_readings: session.readings.len().saturating_sub(READINGS_SHOWN),
+            units: *units,
             base: analysis.basis().range.map(|_| loaded.base_name(used)),
             bases: loaded.bases(used),
         })
@@ -231,7 +239,7 @@ fn noted(loaded: &Loaded) -> Vec<Fact> {
         Meter::Car => "the car’s: what enters the battery",
     };
     let yes = |yes: bool| if yes { "yes" } else { "no" }.to_string();
-    let celsius = |temperature: Temperature| format!("{:.0} °C", temperature.get());
+    let degrees = |temperature: Temperature| say::temperature(&loaded.units, temperature);
     let site: Vec<String> = [
         conditions.site_power.map(|power| format!("{:.0} kW", power.get())),
         conditions.site_current.map(|current| format!("{:.0} A", current.get())),
@@ -245,13 +253,14 @@ fn noted(loaded: &Loaded) -> Vec<Fact> {
         (how, minutes) => how.clone().or(minutes.map(|minutes| format!("{:.0} min", minutes.get()))),
     };
     known([
+        ("Day", conditions.day.clone()),
         ("Meter", Some(meter.into())),
         ("Car", conditions.car.clone()),
         ("Software", conditions.software.clone()),
         ("Site", Some(site.join(", ")).filter(|site| !site.is_empty())),
         ("Shared cabinet", conditions.shared_cabinet.map(yes)),
-        ("Air", conditions.ambient.map(celsius)),
-        ("Pack at the start", loaded.session().battery_at_start().map(celsius)),
+        ("Air", conditions.ambient.map(degrees)),
+        ("Pack at the start", loaded.session().battery_at_start().map(degrees)),
         ("Preconditioned", preconditioned),
         ("Car on", conditions.car_on.map(yes)),
         ("Adapter", conditions.adapter.clone()),
@@ -263,7 +272,7 @@ fn noted(loaded: &Loaded) -> Vec<Fact> {
     ])
 }
 
-fn finding_row((index, finding): (usize, &Finding)) -> FindingRow {
+fn finding_row((index, finding): (usize, &Finding), units: &Units) -> FindingRow {
     FindingRow {
         letter: letter(index),
         word: match finding.severity {
@@ -272,12 +281,12 @@ fn finding_row((index, finding): (usize, &Finding)) -> FindingRow {
             Severity::Fault => "Fault",
         },
         at: finding.at.map(clock).unwrap_or_default(),
-        message: finding.message.clone(),
+        message: say::retold(units, &finding.message),
     }
 }
 
-fn window_row(analysis: &Analysis, window: &Window) -> WindowRow {
-    let added = window.added.map(Distance::get);
+fn window_row(analysis: &Analysis, window: &Window, units: &Units) -> WindowRow {
+    let added = window.added.map(|added| units.distance.of(added));
     let error = analysis.window_error(window.from, window.to).unwrap_or_default();
     WindowRow {
         window: format!("{:.0}–{:.0} %", window.from.get(), window.to.get()),
@@ -287,11 +296,11 @@ fn window_row(analysis: &Analysis, window: &Window) -> WindowRow {
         plug: or_dash(window.plug.map(Energy::get), 1),
         c_rate: format!("{:.2}", window.c_rate),
         added: or_dash(added, 0),
-        pace: or_dash(added.map(|km| km / window.minutes.get()), 1),
+        pace: or_dash(added.map(|added| added / window.minutes.get()), 1),
     }
 }
 
-fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>) -> OwnWindow {
+fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>, units: &Units) -> OwnWindow {
     let (start, end) = (analysis.timeline.start_soc().get(), analysis.timeline.end_soc().get());
     let field = |typed: Option<&str>, usual: f64| Field::new(typed.map_or_else(|| say::field(usual), Into::into));
     let (mut from, mut to) = (field(from, start.ceil()), field(to, end.floor()));
@@ -300,29 +309,31 @@ fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>) -> OwnW
         to.fault = Some(format!("expected more than {}", from.text));
     }
     let window = numbers.and_then(|(from, to)| analysis.window(Soc::percent(from), Soc::percent(to)));
-    OwnWindow { row: window.map(|window| window_row(analysis, &window)), from, to }
+    OwnWindow { row: window.map(|window| window_row(analysis, &window, units)), from, to }
 }
 
-fn slice_row(slice: &Slice) -> SliceRow {
+fn slice_row(slice: &Slice, units: &Units) -> SliceRow {
     let points = (slice.to_soc - slice.from_soc).get();
     let unit = if points.round() == 1.0 { "point" } else { "points" };
-    let added = slice.added.map(Distance::get);
+    let added = slice.added.map(|added| units.distance.of(added));
     SliceRow {
         minutes: format!("{:.0}–{:.0} min", slice.from.get(), slice.to.get()),
         soc: format!("{} to {}, {points:.0} {unit}", say::percent(slice.from_soc), say::percent(slice.to_soc)),
         added: or_dash(added, 0),
-        pace: or_dash(added.map(|km| km / (slice.to - slice.from).get()), 1),
+        pace: or_dash(added.map(|added| added / (slice.to - slice.from).get()), 1),
     }
 }
 
-fn ladders(analysis: &Analysis) -> Vec<(&'static str, Vec<(String, String)>)> {
-    let ladder = |unit: &'static str, length: f64| {
-        let rungs = analysis.ladder(Distance::km(RUNG * length));
-        let rung = |(distance, minutes): &(Distance, _)| (format!("{:.0}", distance.get() / length), clock(*minutes));
-        (unit, rungs.iter().map(rung).collect::<Vec<_>>())
+/// Ladders in both units of distance, the person's first.
+fn ladders(analysis: &Analysis, units: &Units) -> Vec<(&'static str, Vec<(String, String)>)> {
+    let ladder = |unit: DistanceUnit| {
+        let rungs = analysis.ladder(unit.distance(RUNG));
+        let rung = |(distance, minutes): &(Distance, _)| (format!("{:.0}", unit.of(*distance)), clock(*minutes));
+        (unit.name(), rungs.iter().map(rung).collect::<Vec<_>>())
     };
-    let ladders = vec![ladder("km", 1.0), ladder("mi", MILE)];
-    ladders.into_iter().filter(|ladder| !ladder.1.is_empty()).collect()
+    let mut kinds = DistanceUnit::ALL;
+    kinds.sort_by_key(|unit| *unit != units.distance);
+    kinds.map(ladder).into_iter().filter(|ladder| !ladder.1.is_empty()).collect()
 }
 
 fn shape(report: &Report) -> Vec<Fact> {
@@ -402,8 +413,8 @@ fn ac(loaded: &Loaded, analysis: &Analysis) -> Vec<Fact> {
         (
             "Added an hour",
             analysis.basis().range.map(|range| {
-                let km = added_an_hour(stored, usable, range).get();
-                format!("{km:.0} km ({}), {:.0} mi", loaded.base_name(analysis.basis().base), km / MILE)
+                let added = added_an_hour(stored, usable, range);
+                format!("{} ({})", say::distance(&loaded.units, added), loaded.base_name(analysis.basis().base))
             }),
         ),
         (
@@ -413,14 +424,14 @@ fn ac(loaded: &Loaded, analysis: &Analysis) -> Vec<Fact> {
     ])
 }
 
-fn reading_row((position, reading): (usize, &Reading)) -> ReadingRow {
+fn reading_row((position, reading): (usize, &Reading), units: &Units) -> ReadingRow {
     ReadingRow {
         position,
         at: clock(reading.elapsed),
         soc: say::field(reading.soc.get()),
         kw: or_dash(reading.power.map(Power::get), 0),
         kwh: or_dash(reading.energy.map(Energy::get), 1),
-        battery: or_dash(reading.battery.map(Temperature::get), 0),
+        battery: or_dash(reading.battery.map(|battery| units.temperature.of(battery)), 0),
         note: reading.note.clone().unwrap_or_default(),
         left_out: reading.left_out.clone(),
     }

@@ -1,139 +1,125 @@
 //! What an address asks of a trip: the controls, as they were typed, and the departures that the driver has fixed.
 
-use serde::Deserialize;
+use jiff::civil::Date;
 use spare_hour_core::planner::FixedDeparture;
 use spare_hour_core::quantity::{Consumption, Soc};
 use spare_hour_core::route::{Route, Segment};
 use spare_hour_core::trip::{Goal, Trip};
+use spare_hour_core::units::{Units, parse_time};
 use spare_hour_store::StoredTrip;
 
+use super::control::{Ask, Control};
+use super::weather::Weather;
 use crate::address::query;
 use crate::fields::Field;
 use crate::say;
 
 /// Minutes after midnight at which a trip starts unless told otherwise: eight o'clock.
-const DEPARTURE: f64 = 480.0;
-
-/// The query of a trip's address. Everything is optional and taken as text, so that nothing typed is lost.
-#[derive(Clone, Debug, Default, Deserialize)]
-pub(crate) struct Ask {
-    start: Option<String>,
-    floor: Option<String>,
-    wish: Option<String>,
-    ceiling: Option<String>,
-    /// Consumption in % of what the trip says.
-    usage: Option<String>,
-    value: Option<String>,
-    depart: Option<String>,
-    car: Option<String>,
-    curve: Option<String>,
-    /// `site:SoC` pairs, separated by commas.
-    leave: Option<String>,
-    /// One control's name and value, from a button; it goes before what the control holds.
-    preset: Option<String>,
-    kept: Option<String>,
-}
-
-impl Ask {
-    pub(crate) fn curve(&self) -> Option<i32> {
-        self.curve.as_ref()?.parse().ok()
-    }
-
-    pub(crate) fn kept(&self) -> bool {
-        self.kept.is_some()
-    }
-}
+const DEPARTURE: u32 = 480;
 
 /// A control that is a number with a slider.
-#[derive(Clone, Debug)]
-pub(crate) struct Knob {
-    pub(crate) name: &'static str,
-    pub(crate) label: &'static str,
-    pub(crate) unit: &'static str,
+#[derive(Clone, Copy)]
+pub(crate) struct Knob<'a> {
     pub(crate) low: u32,
     pub(crate) high: u32,
-    pub(crate) field: Field,
+    pub(crate) control: &'a Control,
 }
 
 /// The controls of a trip as they are shown.
 #[derive(Clone, Debug)]
 pub(crate) struct Controls {
-    pub(crate) start: Field,
-    pub(crate) floor: Field,
-    pub(crate) wish: Field,
-    pub(crate) ceiling: Field,
-    pub(crate) usage: Field,
-    pub(crate) value: Field,
-    pub(crate) depart: Field,
+    start: Control,
+    floor: Control,
+    wish: Control,
+    usage: Control,
+    pub(crate) value: Control,
+    pub(crate) day: Control,
+    pub(crate) depart: Control,
+    pub(crate) ceiling: Control,
+    pub(crate) weather: Weather,
     pub(crate) car: i32,
     pub(crate) curve: Option<i32>,
     /// Departures that the driver has fixed: site and SoC.
     pub(crate) leave: Vec<(String, f64)>,
     goal: Goal,
     usage_factor: f64,
-    /// Minutes after midnight.
+    /// Day of the departure.
+    pub(crate) date: Date,
+    /// Minutes after its midnight.
     pub(crate) departure: f64,
 }
 
 impl Controls {
-    /// The controls as asked; what is not asked, or cannot be, is as the trip says.
-    pub(crate) fn new(ask: &Ask, stored: &StoredTrip) -> Self {
+    /// The controls as asked; what is not asked, or cannot be, is as the trip says. `today` is the day of a trip that says none.
+    pub(crate) fn new(ask: &Ask, stored: &StoredTrip, units: &Units, today: Date) -> Self {
         let own = stored.about.goal;
-        let preset = ask.preset.as_deref().and_then(|preset| preset.split_once('='));
-        let field = |name: &str, asked: &Option<String>, kept: f64| match preset {
-            Some((preset, value)) if preset == name => Field::new(value),
-            _ => Field::new(asked.clone().unwrap_or_else(|| say::field(kept))),
-        };
+        let number = |name, label: &str, number: f64| Control::new(name, label, say::field(number), ask);
+        let value = own.value_of_time_per_hour.map(say::field).unwrap_or_default();
         let mut controls = Self {
-            start: field("start", &ask.start, own.start.get()),
-            floor: field("floor", &ask.floor, own.floor.get()),
-            wish: field("wish", &ask.wish, own.arrival.get()),
-            ceiling: field("ceiling", &ask.ceiling, own.ceiling.get()),
-            usage: field("usage", &ask.usage, 100.0),
-            value: Field::new(
-                ask.value.clone().or_else(|| own.value_of_time_per_hour.map(say::field)).unwrap_or_default(),
-            ),
-            depart: Field::new(ask.depart.clone().unwrap_or_else(|| say::time_of_day(DEPARTURE, 0.0))),
-            car: ask.car.as_ref().and_then(|car| car.parse().ok()).unwrap_or(stored.about.car),
+            start: number("start", "Start with, %", own.start.get()),
+            floor: number("floor", "Floor at stops, %", own.floor.get()),
+            wish: number("wish", "Wish at the end, %", own.arrival.get()),
+            usage: number("usage", "Consumption, %", 100.0),
+            value: Control::new("value", format!("An hour is worth, {}", stored.about.currency), value, ask),
+            day: Control::new("day", "Day", today.to_string(), ask),
+            depart: Control::new("depart", "Leave at", units.clock.time(DEPARTURE), ask),
+            ceiling: number("ceiling", "Ceiling, %", own.ceiling.get()),
+            weather: Weather::new(ask, &stored.about.road.conditions, units),
+            car: ask.number("car").unwrap_or(stored.about.car),
             curve: None,
-            leave: ask.leave.as_deref().map(departures).unwrap_or_default(),
+            leave: ask.get("leave").map(departures).unwrap_or_default(),
             goal: own,
             usage_factor: 1.0,
-            departure: DEPARTURE,
+            date: today,
+            departure: f64::from(DEPARTURE),
         };
-        controls.read(own);
+        controls.read(own, today);
         controls
     }
 
     /// Reads the numbers out of the fields.
-    fn read(&mut self, own: Goal) {
-        let soc = |field: &mut Field, kept: Soc| field.required(0.0, 100.0, "%").map_or(kept, Soc::percent);
+    fn read(&mut self, own: Goal, today: Date) {
+        let soc = |control: &mut Control, own: Soc| {
+            control.read(own, |field: &mut Field| field.number(0.0, 100.0, "%").map(Soc::percent))
+        };
         self.goal.start = soc(&mut self.start, own.start);
         self.goal.floor = soc(&mut self.floor, own.floor);
         self.goal.arrival = soc(&mut self.wish, own.arrival);
         self.goal.ceiling = soc(&mut self.ceiling, own.ceiling);
         if self.goal.floor >= self.goal.ceiling {
-            self.floor.fault = Some(format!("expected less than the ceiling, {}", say::percent(self.goal.ceiling)));
+            let fault = format!("expected less than the ceiling, {}", say::percent(self.goal.ceiling));
+            self.floor.field.fault = Some(fault);
             (self.goal.floor, self.goal.ceiling) = (own.floor, own.ceiling);
         }
-        self.usage_factor = self.usage.required(50.0, 250.0, "%").map_or(1.0, |percent| percent / 100.0);
-        self.goal.value_of_time_per_hour = self.value.number(0.01, 100_000.0, "an hour");
-        match time(&self.depart.text) {
-            Some(minutes) => self.departure = minutes,
-            None => self.depart.fault = Some("expected a time such as 08:30".into()),
-        }
+        self.usage_factor = self.usage.read(100.0, |field| field.number(50.0, 250.0, "%")) / 100.0;
+        let value = own.value_of_time_per_hour;
+        self.goal.value_of_time_per_hour =
+            self.value.read_or_none(value, |field| field.number(0.01, 100_000.0, "an hour"));
+        self.date = self.day.read(today, |field| {
+            let day = field.text.trim().parse();
+            day.map_err(|_| field.fault = Some("expected a day such as 2026-05-01".into())).ok()
+        });
+        let usual = f64::from(DEPARTURE);
+        self.departure = self.depart.read(usual, |field| {
+            let time = parse_time(&field.text).map(f64::from);
+            time.or_else(|| {
+                field.fault = Some("expected a time such as 08:30 or 8:30 am".into());
+                None
+            })
+        });
     }
 
     /// The controls that have a slider.
-    pub(crate) fn knobs(&self) -> Vec<Knob> {
-        let knob =
-            |name, label, unit, low, high, field: &Field| Knob { name, label, unit, low, high, field: field.clone() };
-        vec![
-            knob("start", "Start with", "%", 0, 100, &self.start),
-            knob("floor", "Floor at stops", "%", 0, 50, &self.floor),
-            knob("wish", "Wish at the end", "%", 0, 100, &self.wish),
-            knob("usage", "Consumption", "%", 50, 200, &self.usage),
-        ]
+    pub(crate) fn knobs(&self) -> [Knob<'_>; 4] {
+        let knob = |low, high, control| Knob { low, high, control };
+        [knob(0, 100, &self.start), knob(0, 50, &self.floor), knob(0, 100, &self.wish), knob(50, 200, &self.usage)]
+    }
+
+    /// Every control.
+    fn all(&self) -> impl Iterator<Item = &Control> {
+        let of_trip =
+            [&self.start, &self.floor, &self.wish, &self.ceiling, &self.usage, &self.value, &self.day, &self.depart];
+        of_trip.into_iter().chain(self.weather.controls())
     }
 
     /// The trip with the controls applied.
@@ -147,6 +133,11 @@ impl Controls {
         Trip { route: Route::new(segments), goal: self.goal, ..trip }
     }
 
+    /// Whether other weather is asked than the trip's own.
+    pub(crate) fn is_other_weather(&self) -> bool {
+        !self.weather.controls().all(Control::is_own)
+    }
+
     /// What to keep of the controls as the trip's own.
     pub(crate) fn goal(&self) -> Goal {
         self.goal
@@ -154,16 +145,7 @@ impl Controls {
 
     /// The fields that are wrong: name and what is wrong.
     pub(crate) fn faults(&self) -> impl Iterator<Item = (&'static str, &str)> {
-        let fields = [
-            ("start", &self.start),
-            ("floor", &self.floor),
-            ("wish", &self.wish),
-            ("ceiling", &self.ceiling),
-            ("usage", &self.usage),
-            ("value", &self.value),
-            ("depart", &self.depart),
-        ];
-        fields.into_iter().filter_map(|(name, field)| Some((name, field.fault.as_deref()?)))
+        self.all().filter_map(|control| Some((control.name, control.field.fault.as_deref()?)))
     }
 
     /// The fixed departures that name one of the trip's sites.
@@ -182,20 +164,18 @@ impl Controls {
         leave_text(&self.leave)
     }
 
-    /// The address of the same plan with other fixed departures or another value of one control.
+    /// The address of the same plan with other fixed departures or another value of one control. Day and weather are in it only
+    /// where they are not the trip's own.
     pub(crate) fn address_with(&self, leave: &[(String, f64)], changed: Option<(&'static str, String)>) -> String {
-        let mut pairs = vec![
-            ("start", self.start.text.clone()),
-            ("floor", self.floor.text.clone()),
-            ("wish", self.wish.text.clone()),
-            ("ceiling", self.ceiling.text.clone()),
-            ("usage", self.usage.text.clone()),
-            ("value", self.value.text.clone()),
-            ("depart", self.depart.text.clone()),
-            ("car", self.car.to_string()),
-            ("curve", self.curve.map(|curve| curve.to_string()).unwrap_or_default()),
-            ("leave", leave_text(leave)),
-        ];
+        let passing = |control: &&Control| {
+            let lasting = control.name != "day" && self.weather.controls().all(|one| one.name != control.name);
+            lasting || !control.is_own()
+        };
+        let mut pairs: Vec<(&str, String)> =
+            self.all().filter(passing).map(|control| (control.name, control.field.text.clone())).collect();
+        pairs.push(("car", self.car.to_string()));
+        pairs.push(("curve", self.curve.map(|curve| curve.to_string()).unwrap_or_default()));
+        pairs.push(("leave", leave_text(leave)));
         if let Some((name, value)) = changed {
             pairs.retain(|pair| pair.0 != name);
             pairs.push((name, value));
@@ -218,13 +198,6 @@ fn departures(text: &str) -> Vec<(String, f64)> {
     text.split(',').filter_map(pair).collect()
 }
 
-/// `hh:mm` as minutes after midnight.
-fn time(text: &str) -> Option<f64> {
-    let (hour, minute) = text.trim().split_once(':')?;
-    let (hour, minute): (u32, u32) = (hour.parse().ok()?, minute.parse().ok()?);
-    (hour < 24 && minute < 60).then(|| f64::from(60 * hour + minute))
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -232,6 +205,5 @@ mod tests {
     #[test]
     fn departures_are_read_forgivingly() {
         assert_eq!(departures("s1:60.5,a:b:7,x,s2:900,s3:"), [("s1".to_string(), 60.5), ("a:b".to_string(), 7.0)]);
-        assert_eq!([time("08:30"), time("24:00"), time("8"), time("x:y")], [Some(510.0), None, None, None]);
     }
 }

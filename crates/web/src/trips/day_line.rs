@@ -5,6 +5,7 @@ use spare_hour_core::planner::Plan;
 use spare_hour_core::quantity::Soc;
 use spare_hour_core::trip::Trip;
 use spare_hour_core::trip_timeline::{Doing, Span, TripTimeline};
+use spare_hour_core::units::Units;
 
 use crate::chart::{Scale, Tick, path};
 use crate::say;
@@ -75,7 +76,7 @@ pub(crate) struct DayLine {
 
 impl DayLine {
     /// The picture of a plan. `fixed` are the sites whose departure the driver has fixed.
-    pub(crate) fn new(trip: &Trip, plan: &Plan, fixed: &[usize], departure: f64) -> Self {
+    pub(crate) fn new(trip: &Trip, plan: &Plan, fixed: &[usize], departure: f64, units: &Units) -> Self {
         let timeline = TripTimeline::new(trip, plan);
         let x = Scale::new((0.0, timeline.end()), (LEFT, RIGHT));
         let y = Scale::new((0.0, 100.0), (BOTTOM, TOP));
@@ -90,17 +91,17 @@ impl DayLine {
             strokes: timeline.spans.iter().map(draw).collect(),
             roads: driving.map(|span| (x.at(span.start()), x.at(span.end()))).collect(),
             stops: stop_marks(trip, plan, &timeline, fixed, (&x, &y)),
-            sites: site_marks(trip, plan, &timeline, &x),
+            sites: site_marks(trip, plan, &timeline, &x, units),
             floor_y: y.at(trip.goal.floor.get()),
             floor: say::percent(trip.goal.floor),
             soc_ticks: (0..=4)
                 .map(|i| f64::from(25 * i))
                 .map(|soc| Tick { at: y.at(soc), label: format!("{soc:.0}") })
                 .collect(),
-            time_ticks: time_ticks(timeline.end(), departure, &x),
+            time_ticks: time_ticks(timeline.end(), departure, &x, units),
             arrival: say::percent(plan.arrival),
             arrival_y: y.at(plan.arrival.get()),
-            told: told(trip, plan, departure),
+            told: told(trip, plan, departure, units),
         }
     }
 }
@@ -114,7 +115,7 @@ fn class(doing: Doing) -> &'static str {
 }
 
 /// The picture in words, for those who do not see it.
-fn told(trip: &Trip, plan: &Plan, departure: f64) -> String {
+fn told(trip: &Trip, plan: &Plan, departure: f64, units: &Units) -> String {
     let stops: Vec<String> = plan
         .stops
         .iter()
@@ -125,10 +126,10 @@ fn told(trip: &Trip, plan: &Plan, departure: f64) -> String {
         .collect();
     format!(
         "State of charge over the day: leaves at {} with {}, {}, arrives at {} with {}.",
-        say::time_of_day(departure, 0.0),
+        say::time_of_day(units, departure, 0.0),
         say::percent(trip.goal.start),
         if stops.is_empty() { "drives without a stop".to_string() } else { stops.join("; ") },
-        say::time_of_day(departure, plan.total.get()),
+        say::time_of_day(units, departure, plan.total.get()),
         say::percent(plan.arrival),
     )
 }
@@ -165,17 +166,17 @@ fn stop_marks(
     plan.stops.iter().zip(charging).enumerate().map(mark).collect()
 }
 
-fn site_marks(trip: &Trip, plan: &Plan, timeline: &TripTimeline, x: &Scale) -> Vec<SiteMark> {
+fn site_marks(trip: &Trip, plan: &Plan, timeline: &TripTimeline, x: &Scale, units: &Units) -> Vec<SiteMark> {
     let mark = |(index, site): (usize, &spare_hour_core::trip::Site)| SiteMark {
         x: x.at(timeline.minute_at(site.at)),
         used: plan.stops.iter().any(|stop| stop.site == index),
-        title: format!("{}, km {:.0}, {:.0} kW", site.name, site.at.get(), site.max_power.get()),
+        title: format!("{}, at {}, {:.0} kW", site.name, say::distance(units, site.at), site.max_power.get()),
     };
     trip.sites.iter().enumerate().map(mark).collect()
 }
 
 /// Marks at full hours of the day.
-fn time_ticks(length: f64, departure: f64, x: &Scale) -> Vec<Tick> {
+fn time_ticks(length: f64, departure: f64, x: &Scale, units: &Units) -> Vec<Tick> {
     let hours =
         [1.0, 2.0, 3.0, 6.0, 12.0, 24.0].into_iter().find(|hours| length / 60.0 / hours <= 14.0).unwrap_or(48.0);
     let step = 60.0 * hours;
@@ -184,7 +185,7 @@ fn time_ticks(length: f64, departure: f64, x: &Scale) -> Vec<Tick> {
     (0..=count)
         .map(|index| first + index as f64 * step)
         .filter(|&at| at <= departure + length)
-        .map(|at| Tick { at: x.at(at - departure), label: say::time_of_day(at, 0.0) })
+        .map(|at| Tick { at: x.at(at - departure), label: say::time_of_day(units, at, 0.0) })
         .collect()
 }
 
@@ -205,7 +206,7 @@ mod tests {
     fn the_width_of_a_stop_is_its_cost() {
         let trip = trip();
         let plan = Planner::new(&trip).unwrap().best().plan.clone();
-        let line = DayLine::new(&trip, &plan, &[], 480.0);
+        let line = DayLine::new(&trip, &plan, &[], 480.0, &Units::default());
         let per_minute = (RIGHT - LEFT) / plan.total.get();
         assert_eq!(line.stops.len(), plan.stops.len());
         for (mark, stop) in line.stops.iter().zip(&plan.stops) {
@@ -221,10 +222,10 @@ mod tests {
     #[test]
     fn hours_are_marked_where_they_are() {
         let scale = Scale::new((0.0, 300.0), (0.0, 300.0));
-        let ticks = time_ticks(300.0, 490.0, &scale);
+        let ticks = time_ticks(300.0, 490.0, &scale, &Units::default());
         let marks: Vec<(f64, &str)> = ticks.iter().map(|tick| (tick.at, tick.label.as_str())).collect();
         assert_eq!(marks, [(50.0, "09:00"), (110.0, "10:00"), (170.0, "11:00"), (230.0, "12:00"), (290.0, "13:00")]);
-        let long = time_ticks(3000.0, 0.0, &Scale::new((0.0, 3000.0), (0.0, 3000.0)));
+        let long = time_ticks(3000.0, 0.0, &Scale::new((0.0, 3000.0), (0.0, 3000.0)), &Units::default());
         assert!(long.len() <= 15 && long.iter().any(|tick| tick.label == "00:00 +1 d"));
     }
 }

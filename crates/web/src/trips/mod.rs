@@ -1,46 +1,68 @@
 //! Trips: the plan of each, and what changes it.
 
 mod ask;
+mod control;
 mod day_line;
-mod from_track;
+mod files;
+mod new;
+mod places;
 mod receipts;
+mod road;
+mod road_chart;
+mod road_form;
+mod site_details;
+mod site_form;
+mod sites;
 mod view;
+mod weather;
 
 use askama::Template;
-use axum::extract::{Form, Multipart, Query, State};
+use axum::extract::{Form, Query, State};
 use axum::http::StatusCode;
-use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
-use axum::response::{IntoResponse, Redirect, Response};
-use spare_hour_core::planner::{PlanError, Planner};
+use axum::response::{Redirect, Response};
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, civil::Date};
+use serde::Deserialize;
+use spare_hour_core::consumption_fit::ConsumptionFit;
+use spare_hour_core::drive::Drive;
+use spare_hour_core::open_sites::{Beginning, Closed, without_closed};
+use spare_hour_core::quantity::Distance;
+use spare_hour_core::road::Road;
 use spare_hour_core::trip::Trip;
-use spare_hour_formats::{infeasible_json, plan_json, read_trip, write_trip};
+use spare_hour_core::units::Units;
 use spare_hour_store::{Car, Curve, Store, StoredTrip, TripLine};
 
 use crate::App;
 use crate::address::Path;
 use crate::error::{WebError, page};
+use crate::fields::Field;
 use crate::layout::Frame;
-use crate::sessions::upload::{Upload, read_upload};
+use crate::say;
 
-pub(crate) use ask::Ask;
-use ask::{Controls, Knob};
-pub(crate) use from_track::{form as track_form, make as make_from_track};
+use ask::Controls;
+pub(crate) use control::Ask;
+pub(crate) use files::{download, example, import, list_file as list_of_trip, plan_file, trip_file};
+pub(crate) use new::{form as new_form, make};
 use receipts::TripTariffs;
+pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
+pub(crate) use sites::{change as change_site, import as import_sites, remove as remove_site, show as show_sites};
 pub(crate) use view::{Outcome, PlanView};
 
-/// Currency of trips that do not say theirs.
-const CURRENCY: &str = "cr";
-const EXAMPLE: &str = include_str!("../../../../docs/formats/trip.example.json");
+#[cfg(test)]
+use files::EXAMPLE;
 
 /// A trip as it is kept, with the cars and curves that could drive it.
 pub(crate) struct Loaded {
     pub(crate) stored: StoredTrip,
+    pub(crate) units: Units,
     pub(crate) cars: Vec<Car>,
     /// Curves of the car that drives it.
     pub(crate) curves: Vec<Curve>,
     pub(crate) controls: Controls,
-    /// The trip with every control applied; `None` when its car has no curve yet.
+    /// The trip with every control applied, without sites that would be closed; `None` when its car has no curve yet.
     pub(crate) trip: Option<Trip>,
+    /// Sites that the plan would find closed.
+    pub(crate) closed: Vec<Closed>,
     /// What its sites ask.
     pub(crate) tariffs: TripTariffs,
 }
@@ -48,22 +70,34 @@ pub(crate) struct Loaded {
 impl Loaded {
     /// Reads a trip and applies what is asked.
     pub(crate) fn new(store: &Store, id: i32, ask: &Ask) -> Result<Self, WebError> {
-        let stored = store.trip(id)?;
+        let (stored, units) = (store.trip(id)?, store.settings()?.units);
         let cars = store.cars()?;
-        let mut controls = Controls::new(ask, &stored);
+        let mut controls = Controls::new(ask, &stored, &units, today());
         let car =
             cars.iter().find(|car| car.id == controls.car).ok_or(WebError::Missing("There is no such car.".into()))?;
         let curves = store.curves_of(car.id)?;
-        let asked = ask.curve().filter(|asked| curves.iter().any(|curve| curve.id == *asked));
+        let asked = ask.number("curve").filter(|asked| curves.iter().any(|curve| curve.id == *asked));
         controls.curve = asked.or(car.curve);
         let curve = curves.iter().find(|curve| Some(curve.id) == controls.curve);
-        let tariffs = TripTariffs::new(store, id, controls.departure)?;
-        let trip = curve.map(|curve| {
-            let mut trip = controls.apply(stored.with_vehicle(car.vehicle(curve.about.power.clone())));
-            tariffs.apply(&mut trip);
-            trip
-        });
-        Ok(Self { stored, cars, curves, controls, trip, tariffs })
+        let tariffs = TripTariffs::new(store, id, controls.date, controls.departure)?;
+        let (mut trip, mut closed) = (None, Vec::new());
+        if let Some(curve) = curve {
+            let fit = fit_for(store, car, &stored.about.road)?;
+            let vehicle = car.vehicle(curve.about.power.clone());
+            let mut wanted = controls.apply(stored.driven(vehicle, &fit, &controls.weather.conditions));
+            tariffs.apply(&mut wanted);
+            let (open, found) = without_closed(wanted, beginning(&controls));
+            (trip, closed) = (Some(open), found);
+        }
+        Ok(Self { stored, units, cars, curves, controls, trip, closed, tariffs })
+    }
+
+    /// The trip with every site that it has, closed ones too.
+    pub(crate) fn whole_trip(mut self) -> Option<Trip> {
+        if let Some(trip) = &mut self.trip {
+            trip.sites.extend(self.closed.into_iter().map(|closed| closed.site));
+        }
+        self.trip
     }
 
     fn curve(&self) -> Option<&Curve> {
@@ -71,11 +105,30 @@ impl Loaded {
     }
 }
 
+/// When the controls let a trip begin.
+fn beginning(controls: &Controls) -> Beginning {
+    let weekday = controls.date.weekday().to_monday_zero_offset();
+    Beginning { weekday: weekday.unsigned_abs().into(), minute: controls.departure }
+}
+
+/// The day at this machine.
+pub(crate) fn today() -> Date {
+    Timestamp::now().to_zoned_datetime(TimeZone::system()).date()
+}
+
+/// What a car's drives say of it; they are not read for a road whose consumption was typed.
+fn fit_for(store: &Store, car: &Car, road: &Road) -> Result<ConsumptionFit, WebError> {
+    let kept = if road.is_typed() { Vec::new() } else { store.drives_of(car.id)? };
+    let drives: Vec<Drive> = kept.into_iter().map(|kept| kept.drive).collect();
+    Ok(ConsumptionFit::new(&drives, car.about.usable, car.body()))
+}
+
 #[derive(Template)]
 #[template(path = "trips/list.html")]
 struct ListPage {
     frame: Frame,
-    trips: Vec<(TripLine, String)>,
+    /// Each with the name of its car and its length.
+    trips: Vec<(TripLine, String, String)>,
     fault: Option<String>,
 }
 
@@ -85,12 +138,12 @@ struct ShowPage {
     frame: Frame,
     id: i32,
     name: String,
-    knobs: Vec<Knob>,
     controls: Controls,
     /// Cars and curves by number and name, and which is chosen.
     cars: Vec<(i32, String, bool)>,
     curves: Vec<(i32, String, bool)>,
-    currency: String,
+    /// Whether the weather changes nothing, because the road's consumption was typed.
+    typed: bool,
     kept: bool,
     view: PlanView,
 }
@@ -112,11 +165,12 @@ async fn list_page(app: &App, fault: Option<String>) -> Result<Response, WebErro
     Ok(page(status, &ListPage { frame: Frame::new(app, "trips", "Trips"), trips, fault }))
 }
 
-/// Trips with the names of their cars.
-fn named(store: &Store, trips: Vec<TripLine>) -> Result<Vec<(TripLine, String)>, WebError> {
-    let cars = store.cars()?;
+/// Trips with the names of their cars and their lengths.
+fn named(store: &Store, trips: Vec<TripLine>) -> Result<Vec<(TripLine, String, String)>, WebError> {
+    let (cars, units) = (store.cars()?, store.settings()?.units);
     let name = |id| cars.iter().find(|car| car.id == id).map(|car| car.about.name.clone()).unwrap_or_default();
-    Ok(trips.into_iter().map(|trip| (trip.clone(), name(trip.car))).collect())
+    let told = |trip: TripLine| (name(trip.car), say::distance(&units, Distance::km(trip.km)), trip);
+    Ok(trips.into_iter().map(told).map(|(car, length, trip)| (trip, car, length)).collect())
 }
 
 /// One trip with its plan.
@@ -134,6 +188,7 @@ pub(crate) async fn show(
         })
         .await?;
     let (name, controls) = (loaded.stored.about.name.clone(), loaded.controls);
+    let typed = loaded.stored.about.road.is_typed();
     Ok(page(
         StatusCode::OK,
         &ShowPage {
@@ -148,9 +203,8 @@ pub(crate) async fn show(
                     (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
                 })
                 .collect(),
-            currency: loaded.stored.about.currency.clone(),
-            knobs: controls.knobs(),
             controls,
+            typed,
             kept,
             view,
         },
@@ -179,78 +233,38 @@ pub(crate) async fn keep(
             if loaded.controls.faults().next().is_some() {
                 return Err(WebError::Refused("Some of the numbers do not work, so nothing was kept.".into()));
             }
-            let goal = loaded.controls.goal();
-            store.change_goal(id, loaded.controls.car, &goal)?;
+            let controls = &loaded.controls;
+            store.change_goal(id, controls.car, &controls.goal(), &controls.weather.conditions)?;
             Ok(loaded.controls.address_with(&loaded.controls.leave, None))
         })
         .await?;
     Ok(Redirect::to(&format!("/trips/{id}?{query}&kept=1")))
 }
 
-/// Takes a trip file, with the car in it.
-pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
-    let upload: Upload = read_upload(form).await?;
-    let trip = match read_trip(upload.text.as_bytes()) {
-        Ok(trip) => trip,
-        Err(error) => {
-            let file = if upload.file_name.is_empty() { "The trip".to_string() } else { upload.file_name };
-            return list_page(&app, Some(format!("{file}: {error}. Nothing was kept."))).await;
-        }
+/// A trip's name, and the currency of its prices.
+#[derive(Debug, Deserialize)]
+pub(crate) struct NameForm {
+    #[serde(default)]
+    name: String,
+    #[serde(default)]
+    currency: String,
+}
+
+/// Calls a trip something else.
+pub(crate) async fn rename(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<NameForm>,
+) -> Result<Redirect, WebError> {
+    let (Some(name), Some(currency)) = (Field::new(form.name).words(80), Field::new(form.currency).words(8)) else {
+        return Err(WebError::Refused("Expected a name of 1 to 80 characters, and a currency of 1 to 8.".into()));
     };
-    keep_new(&app, trip).await
+    app.run(move |store| Ok(store.rename_trip(id, &name, &currency)?)).await?;
+    Ok(Redirect::to(&format!("/trips/{id}/road")))
 }
 
-/// Takes the example trip.
-pub(crate) async fn example(State(app): State<App>) -> Result<Response, WebError> {
-    let trip = read_trip(EXAMPLE.as_bytes()).map_err(|error| WebError::Refused(error.to_string()))?;
-    keep_new(&app, trip).await
-}
-
-async fn keep_new(app: &App, mut trip: Trip) -> Result<Response, WebError> {
-    if trip.name.trim().is_empty() {
-        trip.name = "A trip".into();
-    }
-    let id =
-        app.run(move |store| Ok(store.add_trip_with_car(&trip, &format!("Car of “{}”", trip.name), CURRENCY)?)).await?;
-    Ok(Redirect::to(&format!("/trips/{id}")).into_response())
-}
-
-/// The trip as a file, controls applied.
-pub(crate) async fn trip_file(
-    State(app): State<App>,
-    Path(id): Path<i32>,
-    Query(ask): Query<Ask>,
-) -> Result<Response, WebError> {
-    let text = app.run(move |store| Ok(write_trip(&drivable(store, id, &ask)?))).await?;
-    Ok(download(&format!("trip-{id}.json"), "application/json", text))
-}
-
-/// The plan as a file.
-pub(crate) async fn plan_file(
-    State(app): State<App>,
-    Path(id): Path<i32>,
-    Query(ask): Query<Ask>,
-) -> Result<Response, WebError> {
-    let text = app
-        .run(move |store| {
-            let trip = drivable(store, id, &ask)?;
-            match Planner::new(&trip) {
-                Ok(planner) => Ok(plan_json(&trip, planner.best(), &planner.schools())),
-                Err(PlanError::Infeasible(gap)) => Ok(infeasible_json(&trip, &gap)),
-                Err(PlanError::Trip(error)) => Err(WebError::Refused(error.to_string())),
-            }
-        })
-        .await?;
-    Ok(download(&format!("plan-{id}.json"), "application/json", text))
-}
-
-fn drivable(store: &Store, id: i32, ask: &Ask) -> Result<Trip, WebError> {
-    let trip = Loaded::new(store, id, ask)?.trip;
-    trip.ok_or_else(|| WebError::Refused("The car of this trip has no charge curve yet.".into()))
-}
-
-/// A text as a file to keep.
-pub(crate) fn download(name: &str, kind: &'static str, body: impl Into<Vec<u8>>) -> Response {
-    let disposition = format!("attachment; filename=\"{name}\"");
-    ([(CONTENT_TYPE, kind.to_string()), (CONTENT_DISPOSITION, disposition)], body.into()).into_response()
+/// Removes a trip.
+pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
+    app.run(move |store| Ok(store.remove_trip(id)?)).await?;
+    Ok(Redirect::to("/trips"))
 }

@@ -5,6 +5,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, ZonedDateTime};
 use rust_decimal::Decimal;
@@ -31,8 +32,8 @@ pub(crate) struct TripTariffs {
 }
 
 impl TripTariffs {
-    /// The tariffs that a trip's sites ask; it begins today, some minutes after midnight.
-    pub(crate) fn new(store: &Store, trip: i32, departure: f64) -> Result<Self, WebError> {
+    /// The tariffs that a trip's sites ask; it begins on a day, some minutes after midnight.
+    pub(crate) fn new(store: &Store, trip: i32, day: Date, departure: f64) -> Result<Self, WebError> {
         let mut by_site = HashMap::new();
         let mut sites_of: BTreeMap<i32, Vec<String>> = BTreeMap::new();
         for (site, tariff) in store.tariffs_of_sites(trip)? {
@@ -44,7 +45,7 @@ impl TripTariffs {
             let of_tariff = tariffs::memberships(store, tariff)?.into_iter();
             memberships.extend(of_tariff.map(|(_, membership)| (membership, sites.clone())));
         }
-        let midnight = ZonedDateTime::now().with_time_zone(TimeZone::system()).start_of_day().ok();
+        let midnight = day.to_zoned_datetime(TimeZone::system()).and_then(|midnight| midnight.start_of_day()).ok();
         let departure = midnight.and_then(|midnight| midnight.checked_add(minutes(departure)).ok());
         Ok(Self { by_site, memberships, departure })
     }
@@ -182,7 +183,7 @@ mod tests {
     #[test]
     fn receipts_of_a_simple_tariff_are_the_planners_money() {
         let (_directory, store, id, mut trip) = stored(&simple("0.55", "0.10", "1.5"));
-        let tariffs = TripTariffs::new(&store, id, 480.0).unwrap();
+        let tariffs = TripTariffs::new(&store, id, jiff::civil::date(2026, 5, 4), 480.0).unwrap();
         tariffs.apply(&mut trip);
         let price = trip.sites[0].price;
         assert!(
@@ -203,7 +204,8 @@ mod tests {
             own_tariff: None,
         };
         store.add_membership(1, &club).unwrap();
-        let saved = TripTariffs::new(&store, id, 480.0).unwrap().savings(&trip, plan).remove(0);
+        let saved =
+            TripTariffs::new(&store, id, jiff::civil::date(2026, 5, 4), 480.0).unwrap().savings(&trip, plan).remove(0);
         let sum: f64 = saved.split_whitespace().nth(3).unwrap().parse().unwrap();
         assert!(
             saved.starts_with("Club would save") && (sum - plan.cost / 4.0).abs() < 0.05,
@@ -220,7 +222,7 @@ mod tests {
         let (_directory, store, id, mut trip) = stored(&simple("0.55", "0", "0"));
         store.remove_tariff(1).unwrap();
         let before = trip.clone();
-        let tariffs = TripTariffs::new(&store, id, 480.0).unwrap();
+        let tariffs = TripTariffs::new(&store, id, jiff::civil::date(2026, 5, 4), 480.0).unwrap();
         tariffs.apply(&mut trip);
         assert!(trip.sites.iter().zip(&before.sites).all(|(now, then): (&Site, &Site)| now.price == then.price));
         let planner = Planner::new(&trip).unwrap();

@@ -1,16 +1,19 @@
 //! A plan as its page shows it: in minutes, with the reasons.
 
+use spare_hour_core::open_sites::Closed;
 use spare_hour_core::planner::{
-    AdjustedPlan, FixedDeparture, Infeasible, Place, Plan, PlanError, Planner, Reason, SchoolResult, Why,
+    AdjustedPlan, FixedDeparture, Infeasible, Place, Plan, PlanError, Planner, Reason, SchoolResult, Stop, Why,
 };
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::receipt::Receipt;
+use spare_hour_core::stall::Stall;
 use spare_hour_core::tariff::Tariff;
-use spare_hour_core::trip::Trip;
+use spare_hour_core::trip::{Site, Trip};
+use spare_hour_core::units::Units;
 
 use super::ask::Controls;
 use super::day_line::{DayLine, NUDGE};
-use super::{Loaded, receipts};
+use super::{Loaded, beginning, receipts, site_details};
 use crate::say;
 use crate::tariffs::receipt_view::ReceiptView;
 
@@ -20,6 +23,8 @@ const WORTH_SITES: usize = 24;
 /// Everything that changes when a control does.
 pub(crate) struct PlanView {
     pub(crate) faults: Vec<(&'static str, String)>,
+    /// Sites that were left out because they would be closed.
+    pub(crate) closed: Vec<String>,
     pub(crate) outcome: Outcome,
 }
 
@@ -53,11 +58,15 @@ pub(crate) struct Planned {
     /// What the driver's own departures cost against the best plan.
     pub(crate) against_best: Option<AgainstBest>,
     pub(crate) dropped: Vec<String>,
+    /// A stop of the driver's own that would be closed.
+    pub(crate) closed_stop: Option<String>,
     pub(crate) day_line: DayLine,
     pub(crate) stops: Vec<StopRow>,
     pub(crate) schools: Vec<SchoolRow>,
     pub(crate) verdict: String,
     pub(crate) sites: Vec<SiteRow>,
+    /// The unit of distances.
+    pub(crate) unit: &'static str,
     pub(crate) warning: Option<String>,
     /// Address of the trip, and the query of its files.
     pub(crate) base: String,
@@ -76,6 +85,8 @@ pub(crate) struct StopRow {
     pub(crate) number: usize,
     pub(crate) name: String,
     pub(crate) place: String,
+    /// What is known of the site.
+    pub(crate) details: Vec<String>,
     pub(crate) clock: String,
     pub(crate) arrive: String,
     pub(crate) depart: String,
@@ -108,11 +119,12 @@ pub(crate) struct SchoolRow {
 /// A site of the road.
 pub(crate) struct SiteRow {
     pub(crate) name: String,
-    pub(crate) km: String,
+    pub(crate) at: String,
     pub(crate) off_route: String,
     pub(crate) power: String,
     pub(crate) price: String,
     pub(crate) overhead: String,
+    pub(crate) details: String,
     pub(crate) used: bool,
 }
 
@@ -124,7 +136,8 @@ impl PlanView {
             None => Outcome::NoCurve { car: loaded.controls.car },
             Some(trip) => outcome(loaded, trip, whole),
         };
-        Self { faults, outcome }
+        let told = |closed: &Closed| is_closed(loaded, closed, "it is left out of this plan");
+        Self { faults, closed: loaded.closed.iter().map(told).collect(), outcome }
     }
 }
 
@@ -132,24 +145,37 @@ fn outcome(loaded: &Loaded, trip: &Trip, whole: bool) -> Outcome {
     match Planner::new(trip) {
         Ok(planner) => Outcome::Planned(planned(loaded, trip, &planner, whole)),
         Err(PlanError::Infeasible(gap)) => {
-            Outcome::Stranded { why: stranded(&gap), remedies: remedies(trip, &loaded.controls, &gap) }
+            Outcome::Stranded { why: stranded(&loaded.units, &gap), remedies: remedies(trip, &loaded.controls, &gap) }
         }
         Err(PlanError::Trip(error)) => Outcome::Stranded { why: error.to_string(), remedies: Vec::new() },
     }
 }
 
-fn stranded(gap: &Infeasible) -> String {
+fn stranded(units: &Units, gap: &Infeasible) -> String {
     let (from, to) = &gap.names;
     format!(
-        "From {from} to {to} is {:.0} km. That takes leaving with {:.1} % to keep {:.0} % on arrival, and at most {:.0} % is \
-         possible: {:.1} points too little, about {:.0} km.",
-        gap.length.get(),
+        "From {from} to {to} is {}. That takes leaving with {:.1} % to keep {:.0} % on arrival, and at most {:.0} % is \
+         possible: {:.1} points too little, about {}.",
+        say::distance(units, gap.length),
         gap.needed.get(),
         gap.floor.get(),
         gap.available.get(),
         gap.short.get(),
-        gap.short_distance.get(),
+        say::distance(units, gap.short_distance),
     )
+}
+
+/// That a site would be closed, when, and what of it.
+fn is_closed(loaded: &Loaded, closed: &Closed, so: &str) -> String {
+    let at = |minutes: f64| say::time_of_day(&loaded.units, loaded.controls.departure, minutes);
+    let reached = closed.reached.get();
+    let when = match closed.opens_after.map(Minutes::get) {
+        Some(wait) if wait > 0.0 => format!("is closed at {} and opens at {}", at(reached), at(reached + wait)),
+        Some(_) => format!("closes during a charge from {}", at(reached)),
+        None => format!("is closed at {}", at(reached)),
+    };
+    let hours = closed.site.details.hours.as_ref().map(ToString::to_string).unwrap_or_default();
+    format!("{} {when}: {so}. Its hours: {hours}.", closed.site.name)
 }
 
 fn remedies(trip: &Trip, controls: &Controls, gap: &Infeasible) -> Vec<Remedy> {
@@ -186,7 +212,7 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
     let of_stops = loaded.tariffs.receipts(trip, &plan);
     Planned {
         total: say::duration(plan.total),
-        arrives: say::time_of_day(controls.departure, plan.total.get()),
+        arrives: say::time_of_day(&loaded.units, controls.departure, plan.total.get()),
         arrival: say::percent(plan.arrival),
         sum: sum(&plan),
         cost: format!("{:.2} {currency}", receipts::cost(&plan, &of_stops)),
@@ -198,11 +224,14 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
             let_go: format!("?{}", controls.address_with(&[], None)),
         }),
         dropped: dropped.iter().map(|one| not_kept(trip, *one)).collect(),
-        day_line: DayLine::new(trip, &plan, &kept, controls.departure),
+        closed_stop: (beginning(controls).first_closed(trip, &plan))
+            .map(|closed| is_closed(loaded, &closed, "your own departures lead there then")),
+        day_line: DayLine::new(trip, &plan, &kept, controls.departure, &loaded.units),
         stops: with_receipts(stop_rows(loaded, trip, planner, &plan, &kept, whole), &of_stops),
         verdict: verdict(best, &schools),
         schools: school_rows(best, &schools, currency),
-        sites: site_rows(trip, &plan, currency),
+        sites: site_rows(loaded, trip, &plan),
+        unit: loaded.units.distance.name(),
         warning: warning(loaded, &plan),
         base: format!("/trips/{}", loaded.stored.id),
         files: controls.address_with(&controls.leave, None),
@@ -272,8 +301,9 @@ fn stop_rows(
         rows.push(StopRow {
             number: index + 1,
             name: site.name.clone(),
-            place: format!("km {:.0}, {:.0} kW", site.at.get(), site.max_power.get()),
-            clock: say::time_of_day(loaded.controls.departure, minute),
+            place: format!("at {}, {:.0} kW", say::distance(&loaded.units, site.at), site.max_power.get()),
+            details: stop_details(trip, site, stop),
+            clock: say::time_of_day(&loaded.units, loaded.controls.departure, minute),
             arrive: say::percent(stop.arrive),
             depart: say::percent(stop.depart),
             charge: say::minutes(stop.charge.get()),
@@ -290,6 +320,19 @@ fn stop_rows(
         minute += stop.charge.get() + stop.overhead.get();
     }
     rows
+}
+
+/// What is known of a stop's site, and what a neighbour at its cabinet may cost.
+fn stop_details(trip: &Trip, site: &Site, stop: &Stop) -> Vec<String> {
+    let mut details = site_details::in_words(site);
+    if site.details.is_shared() {
+        let shared = Stall::beside_a_neighbour(&trip.vehicle, site).minutes(stop.arrive, stop.depart) - stop.charge;
+        if shared.get() >= 0.5 {
+            let more = say::more_minutes(shared.get());
+            details.push(format!("{more} if a neighbour at the same cabinet charges all the while"));
+        }
+    }
+    details
 }
 
 /// The stops with the receipts of those that have one, which is then what they cost.
@@ -410,27 +453,21 @@ fn school_rows(best: &Plan, schools: &[SchoolResult], currency: &str) -> Vec<Sch
     schools.iter().map(row).collect()
 }
 
-fn site_rows(trip: &Trip, plan: &Plan, currency: &str) -> Vec<SiteRow> {
+fn site_rows(loaded: &Loaded, trip: &Trip, plan: &Plan) -> Vec<SiteRow> {
+    let (currency, distance) = (&loaded.stored.about.currency, loaded.units.distance);
     let mut rows: Vec<(usize, SiteRow)> = trip
         .sites
         .iter()
         .enumerate()
         .map(|(index, site)| {
-            let price = site.price;
-            let mut parts = vec![format!("{:.2} {currency}/kWh", price.per_kwh)];
-            if price.per_min > 0.0 {
-                parts.push(format!("{:.2}/min", price.per_min));
-            }
-            if price.per_session > 0.0 {
-                parts.push(format!("{:.2} a stop", price.per_session));
-            }
             let row = SiteRow {
                 name: site.name.clone(),
-                km: format!("{:.0}", site.at.get()),
-                off_route: say::field((site.off_route.get() * 10.0).round() / 10.0),
+                at: format!("{:.0}", distance.of(site.at)),
+                off_route: say::field((distance.of(site.off_route) * 10.0).round() / 10.0),
                 power: format!("{:.0}", site.max_power.get()),
-                price: parts.join(", "),
+                price: site_details::price_in_words(site, currency),
                 overhead: say::minutes(site.overhead.get()),
+                details: site_details::in_words(site).join(", "),
                 used: plan.stops.iter().any(|stop| stop.site == index),
             };
             (index, row)

@@ -1,0 +1,112 @@
+//! Trips as files: brought, and taken away with their plans.
+
+use axum::extract::{Multipart, Query, State};
+use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
+use axum::response::{IntoResponse, Redirect, Response};
+use spare_hour_core::planner::{PlanError, Planner};
+use spare_hour_core::trip::Trip;
+use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites, write_trip};
+
+use super::{Ask, Loaded, list_page};
+use crate::App;
+use crate::address::Path;
+use crate::error::WebError;
+use crate::lists;
+use crate::sessions::upload::read_upload;
+
+/// A trip to try.
+pub(super) const EXAMPLE: &str = include_str!("../../../../docs/formats/trip.example.json");
+
+/// Takes a trip file, or a list of them, each with the car in it.
+pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
+    let upload = read_upload(form).await?;
+    match read_trips(upload.text.as_bytes()) {
+        Ok(trips) => keep_new(&app, trips).await,
+        Err(error) => {
+            let file = if upload.file_name.is_empty() { "The trip".to_string() } else { upload.file_name };
+            list_page(&app, Some(format!("{file}: {error}. Nothing was kept."))).await
+        }
+    }
+}
+
+/// Takes the example trip.
+pub(crate) async fn example(State(app): State<App>) -> Result<Response, WebError> {
+    let trips = read_trips(EXAMPLE.as_bytes()).map_err(|error| WebError::Refused(error.to_string()))?;
+    keep_new(&app, trips).await
+}
+
+/// Keeps trips, and shows the trip if it is one.
+async fn keep_new(app: &App, trips: Vec<Trip>) -> Result<Response, WebError> {
+    let ids = app
+        .run(move |store| {
+            let currency = store.settings()?.currency;
+            let keep = |mut trip: Trip| {
+                if trip.name.trim().is_empty() {
+                    trip.name = "A trip".into();
+                }
+                Ok(store.add_trip_with_car(&trip, &format!("Car of “{}”", trip.name), &currency)?)
+            };
+            trips.into_iter().map(keep).collect::<Result<Vec<i32>, WebError>>()
+        })
+        .await?;
+    let address = if let [id] = ids[..] { format!("/trips/{id}") } else { "/trips".into() };
+    Ok(Redirect::to(&address).into_response())
+}
+
+/// The trip as a file, controls applied.
+pub(crate) async fn trip_file(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let text = app
+        .run(move |store| {
+            let trip = Loaded::new(store, id, &ask)?.whole_trip();
+            Ok(write_trip(&trip.ok_or_else(without_curve)?))
+        })
+        .await?;
+    Ok(download(&format!("trip-{id}.json"), "application/json", text))
+}
+
+/// The plan as a file.
+pub(crate) async fn plan_file(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let text = app
+        .run(move |store| {
+            let trip = Loaded::new(store, id, &ask)?.trip.ok_or_else(without_curve)?;
+            match Planner::new(&trip) {
+                Ok(planner) => Ok(plan_json(&trip, planner.best(), &planner.schools())),
+                Err(PlanError::Infeasible(gap)) => Ok(infeasible_json(&trip, &gap)),
+                Err(PlanError::Trip(error)) => Err(WebError::Refused(error.to_string())),
+            }
+        })
+        .await?;
+    Ok(download(&format!("plan-{id}.json"), "application/json", text))
+}
+
+/// The road or the sites of a trip as a list.
+pub(crate) async fn list_file(
+    State(app): State<App>,
+    Path((id, file)): Path<(i32, String)>,
+) -> Result<Response, WebError> {
+    let about = app.run(move |store| Ok(store.trip(id)?)).await?.about;
+    if let Ok(format) = lists::list_format(&file, "road") {
+        let text = write_road(&about.road.stretches, format);
+        return Ok(lists::list_file(&format!("road-{id}"), format, text));
+    }
+    let format = lists::list_format(&file, "sites")?;
+    Ok(lists::list_file(&format!("sites-{id}"), format, write_sites(&about.sites, format)))
+}
+
+fn without_curve() -> WebError {
+    WebError::Refused("The car of this trip has no charge curve yet.".into())
+}
+
+/// A text as a file to keep.
+pub(crate) fn download(name: &str, kind: &'static str, body: impl Into<Vec<u8>>) -> Response {
+    let disposition = format!("attachment; filename=\"{name}\"");
+    ([(CONTENT_TYPE, kind.to_string()), (CONTENT_DISPOSITION, disposition)], body.into()).into_response()
+}
