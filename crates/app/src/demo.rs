@@ -203,6 +203,6 @@ fn pass_trip(like: &Trip, car: i32) -> anyhow::Result<NewTrip> {
         currency: "cr".into(),
         road: Road { stretches: read_road(PASS_ROAD.as_bytes())?, conditions },
         sites: read_sites(PASS_SITES.as_bytes())?,
-        goal: Goal { start: Soc::percent(80.0), arrival: Soc::percent(25.0), ..like.goal },
+        goal: Goal { start: Soc::percent(60.0), arrival: Soc::percent(25.0), ..like.goal },
     })
 }

@@ -114,7 +114,10 @@ impl fmt::Display for OpeningHours {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Self::Spans(spans) = self else { return f.write_str("24/7") };
         let time = |minutes: u32| format!("{:02}:{:02}", minutes / 60, minutes % 60);
-        let rule = |span: &OpenSpan| format!("{} {}-{}", days_text(span.days), time(span.from), time(span.to));
+        let rule = |span: &OpenSpan| {
+            let days = if span.days == [true; 7] { String::new() } else { days_text(span.days) + " " };
+            format!("{days}{}-{}", time(span.from), time(span.to))
+        };
         f.write_str(&spans.iter().map(rule).collect::<Vec<_>>().join("; "))
     }
 }
@@ -160,7 +163,7 @@ mod tests {
 
     #[test]
     fn what_is_read_is_written_back() {
-        for text in ["24/7", "Mo-Fr 06:00-22:00; Sa-Su 08:00-20:00", "Mo,We,Fr-Su 22:00-02:00", "Mo-Su 00:00-24:00"] {
+        for text in ["24/7", "Mo-Fr 06:00-22:00; Sa-Su 08:00-20:00", "Mo,We,Fr-Su 22:00-02:00", "00:00-24:00"] {
             assert_eq!(text.parse::<OpeningHours>().unwrap().to_string(), text);
         }
         let spelled: OpeningHours = "fr-mo 6:00–10:00, 4 pm-8 pm".parse().unwrap();

@@ -3,7 +3,7 @@
 use geojson::{GeoJson, GeometryValue};
 use serde::Deserialize;
 use spare_hour_core::opening_hours::OpeningHours;
-use spare_hour_core::quantity::{Current, Power, Voltage};
+use spare_hour_core::quantity::{Current, Minutes, Power, Voltage};
 use spare_hour_core::site_details::{Connector, MOST_CONNECTORS, MOST_TEXT, SiteDetails};
 
 use crate::table::{Column, Row, number, read_table, text};
@@ -265,12 +265,12 @@ fn geojson(text: &str) -> Result<Vec<ChargingPlace>, FormatError> {
             details: SiteDetails {
                 stalls: number("stalls").map(|stalls| stalls as u32),
                 out_of_order: number("out_of_order").map(|stalls| stalls as u32),
+                wait: Minutes::new(number("wait_min").unwrap_or(0.0)),
                 cabinet: number("cabinet_stalls").map(|stalls| stalls as u32),
                 hours: hours.map_err(wrong)?,
                 connectors: site_list::connectors(&text("connectors").unwrap_or_default()).map_err(wrong)?,
                 facilities: text("facilities"),
                 note: text("note"),
-                ..SiteDetails::default()
             },
         });
     }
@@ -279,7 +279,7 @@ fn geojson(text: &str) -> Result<Vec<ChargingPlace>, FormatError> {
 
 const LATITUDE: Column = number("latitude", "degrees", -90.0, 90.0);
 const LONGITUDE: Column = number("longitude", "degrees", -180.0, 180.0);
-const COLUMNS: [Column; 13] = [
+const COLUMNS: [Column; 14] = [
     text("id"),
     text("name"),
     LATITUDE,
@@ -288,6 +288,7 @@ const COLUMNS: [Column; 13] = [
     number("max_a", "A", 0.1, 10_000.0),
     number("stalls", "stalls", 0.0, 10_000.0),
     number("out_of_order", "stalls", 0.0, 10_000.0),
+    number("wait_min", "minutes", 0.0, 10_000.0),
     number("cabinet_stalls", "stalls", 0.0, 1_000.0),
     text("opening_hours"),
     text("connectors"),

@@ -16,9 +16,11 @@ mod home;
 mod layout;
 mod lists;
 mod live;
+mod month;
 mod say;
 mod security;
 mod sessions;
+mod settings;
 mod tariffs;
 mod trips;
 
@@ -119,7 +121,10 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/measure/{id}/forget", post(live::forget))
         .route("/meter/{token}", post(live::from_meter))
         .route("/cars", get(cars::list).post(cars::add))
+        .route("/cars/import", post(cars::import))
         .route("/cars/{id}", get(cars::show).post(cars::change))
+        .route("/cars/{id}/{file}", get(cars::list_curves))
+        .route("/cars/{id}/curves/import", post(cars::import_curves))
         .route("/cars/{id}/remove", post(cars::remove))
         .route("/cars/{id}/curve", post(cars::use_curve))
         .route("/cars/{id}/curve/remove", post(cars::remove_curve))
@@ -127,7 +132,9 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/cars/{id}/curves/{curve}", get(cars::show_curve).post(cars::keep_points))
         .route("/drives", get(drives::show))
         .route("/drives/lines", post(drives::lines))
+        .route("/drives/month", get(month::show))
         .route("/drives/{car}", post(drives::add))
+        .route("/drives/{car}/home", post(month::keep_home))
         .route("/drives/{car}/{file}", get(drives::list))
         .route("/drives/{car}/leave-out", post(drives::leave_out))
         .route("/drives/{car}/remove", post(drives::remove))
@@ -158,6 +165,7 @@ pub fn router(store: Store, options: Options) -> Router {
         .route("/trips/{id}/{file}", get(trips::list_of_trip))
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
+        .route("/settings", get(settings::show).post(settings::change))
         .route("/lists/{file}", get(lists::whole))
         .route(
             "/everything",

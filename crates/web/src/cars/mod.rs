@@ -2,6 +2,7 @@
 
 mod curve;
 mod form;
+mod lists;
 
 use askama::Template;
 use axum::extract::{Form, Query, State};
@@ -25,6 +26,7 @@ use crate::say;
 use crate::sessions::Loaded;
 pub(crate) use curve::{keep as keep_points, show as show_curve};
 use form::{CarFields, CarForm};
+pub(crate) use lists::{curves as list_curves, import, import_curves};
 
 #[derive(Template)]
 #[template(path = "cars/list.html")]

@@ -11,9 +11,12 @@ use spare_hour_core::quantity::{Energy, Power};
 use spare_hour_core::session::Session;
 use spare_hour_core::soc_timeline::SocTimeline;
 use spare_hour_core::units::Units;
-use spare_hour_formats::{Matching, Sheet, TARGETS, TimeUnit, TypedLine, clock, read_session, typed_lines};
+use spare_hour_formats::{
+    Matching, Sheet, TARGETS, TimeUnit, TypedLine, clock, is_json_list, read_session, typed_lines,
+};
 use spare_hour_store::{NewSession, Store, StoredMatching};
 
+use super::bring_list::keep_list;
 use super::upload::{Upload, read_upload};
 use crate::App;
 use crate::error::{WebError, page};
@@ -181,6 +184,9 @@ enum Brought {
 pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
     let mut form = form_of(&upload);
+    if is_json_list(&upload.bytes) {
+        return import_list(&app, form, upload).await;
+    }
     let (brought, upload) = app
         .run(move |store| {
             let mut upload = upload;
@@ -205,6 +211,15 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
     };
     let id = app.run(move |store| keep(store, car, &form, upload, session)).await?;
     Ok(Redirect::to(&format!("/sessions/{id}")).into_response())
+}
+
+/// Takes a list of sessions at once.
+async fn import_list(app: &App, form: NewForm, upload: Upload) -> Result<Response, WebError> {
+    let chosen: Option<i32> = form.car.parse().ok();
+    match app.run(move |store| keep_list(store, &upload, chosen)).await? {
+        Ok(()) => Ok(Redirect::to("/sessions").into_response()),
+        Err(fault) => new_page(app, form, vec![fault]).await,
+    }
 }
 
 /// Reads what came. A table with names of its own is read by the matching remembered for them, if there is one.

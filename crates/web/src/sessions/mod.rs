@@ -1,6 +1,7 @@
 //! Sessions: measured charges, what can be read off each, and what a person changes of it.
 
 mod bring;
+mod bring_list;
 mod change;
 mod charts;
 mod grid;

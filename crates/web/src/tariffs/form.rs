@@ -1,12 +1,13 @@
 //! The form of a tariff: rows of prices with when they count, and a typical stop, as they were typed.
 
 use jiff::ZonedDateTime;
-use jiff::civil::{DateTime, Weekday};
+use jiff::civil::{DateTime, Time, Weekday};
 use jiff::tz::TimeZone;
 use rust_decimal::Decimal;
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
 use spare_hour_core::receipt::Period;
 use spare_hour_core::tariff::{Component, Element, Kind, Restrictions, Tariff};
+use spare_hour_core::units::{ClockFace, parse_time};
 
 use super::Fields;
 use crate::fields::Field;
@@ -23,8 +24,8 @@ const COLUMNS: [(&str, &str); 15] = [
     ("price", "Price"),
     ("step", "block, Wh/s"),
     ("vat", "VAT, %"),
-    ("from", "from (hh:mm)"),
-    ("to", "to (hh:mm)"),
+    ("from", "from (time)"),
+    ("to", "to (time)"),
     ("from_min", "from minute"),
     ("to_min", "to minute"),
     ("from_kwh", "from kWh"),
@@ -86,6 +87,12 @@ pub(super) fn decimal(text: &str, low: u32, high: u32) -> Option<Decimal> {
     (number >= Decimal::from(low) && number <= Decimal::from(high)).then_some(number)
 }
 
+/// A time of day on either clock face.
+fn clock_time(text: &str) -> Option<Time> {
+    let minutes = parse_time(text)?;
+    Time::new((minutes / 60) as i8, (minutes % 60) as i8, 0, 0).ok()
+}
+
 impl Row {
     fn blank(index: usize) -> Self {
         Self { index, kind: "energy".into(), days: DAYS[0].0.into(), texts: vec![String::new(); COLUMNS.len()] }
@@ -128,7 +135,7 @@ impl Row {
         };
         let time = |key: &str| match self.text(key) {
             "" => Ok(None),
-            text => text.parse().map(Some).map_err(|_| wrong(key, "a time such as 22:00")),
+            text => clock_time(text).map(Some).ok_or_else(|| wrong(key, "a time such as 22:00 or 10 pm")),
         };
         let date = |key: &str| match self.text(key) {
             "" => Ok(None),
@@ -163,10 +170,14 @@ impl Row {
     }
 
     /// One price of an element as a row.
-    fn of(index: usize, component: &Component, rules: &Restrictions) -> Self {
+    fn of(index: usize, component: &Component, rules: &Restrictions, face: ClockFace) -> Self {
         let number = |number: Option<f64>| number.map(crate::say::field).unwrap_or_default();
-        let clock =
-            |time: Option<jiff::civil::Time>| time.map(|time| time.strftime("%H:%M").to_string()).unwrap_or_default();
+        let clock = |time: Option<Time>| {
+            time.map(|time| {
+                face.time(60 * u32::from(time.hour().unsigned_abs()) + u32::from(time.minute().unsigned_abs()))
+            })
+            .unwrap_or_default()
+        };
         let day = |date: Option<jiff::civil::Date>| date.map(|date| date.to_string()).unwrap_or_default();
         let step = if component.step > 1 { component.step.to_string() } else { String::new() };
         let kind = KINDS.iter().find(|kind| kind.2 == component.kind).map_or("energy", |kind| kind.0);
@@ -193,8 +204,8 @@ impl Row {
 }
 
 impl TariffForm {
-    pub(super) fn empty() -> Self {
-        Self::with("", "", Vec::new())
+    pub(super) fn empty(currency: &str) -> Self {
+        Self::with("", currency, Vec::new())
     }
 
     fn with(name: &str, currency: &str, mut rows: Vec<Row>) -> Self {
@@ -215,7 +226,7 @@ impl TariffForm {
     }
 
     /// A kept tariff: every price of it a row. Days that the form has no word for become a row for each.
-    pub(super) fn of(tariff: &Tariff) -> Self {
+    pub(super) fn of(tariff: &Tariff, face: ClockFace) -> Self {
         let mut rows = Vec::new();
         for element in &tariff.elements {
             let known = DAYS.iter().any(|days| days.1 == element.restrictions.days);
@@ -227,7 +238,7 @@ impl TariffForm {
             for component in &element.components {
                 for days in &days {
                     let rules = Restrictions { days: days.clone(), ..element.restrictions.clone() };
-                    rows.push(Row::of(rows.len(), component, &rules));
+                    rows.push(Row::of(rows.len(), component, &rules, face));
                 }
             }
         }
@@ -358,7 +369,7 @@ mod tests {
         assert_eq!(tariff.elements.len(), 2);
         assert_eq!(tariff.elements[0].components[0].price, Decimal::new(30, 2));
         assert_eq!(tariff.elements[0].restrictions.days.len(), 5);
-        let again = TariffForm::of(&tariff);
+        let again = TariffForm::of(&tariff, ClockFace::Twelve);
         assert_eq!((again.rows.len(), again.tariff().unwrap()), (4, tariff));
     }
 
@@ -367,7 +378,7 @@ mod tests {
         let wrong = TariffForm::new(&fields(&[("price-0", "0.3"), ("from-0", "late"), ("price-1", "x")]));
         assert!(wrong.tariff().is_none());
         let faults = wrong.faults();
-        assert!(faults[0].starts_with("Row 1, from (hh:mm): “late” does not work; expected a time"), "{faults:?}");
+        assert!(faults[0].starts_with("Row 1, from (time): “late” does not work; expected a time"), "{faults:?}");
         assert!(faults[1].starts_with("Row 2, Price: “x”"), "{faults:?}");
         let empty = TariffForm::new(&fields(&[("price-0", ""), ("minutes", "0")]));
         assert_eq!(empty.faults()[0], "No row has a price yet.");
@@ -378,7 +389,7 @@ mod tests {
     fn odd_days_become_a_row_each() {
         let mut tariff = Tariff::simple("t", "cr", Decimal::ONE, Decimal::ZERO, Decimal::ZERO);
         tariff.elements[0].restrictions.days = vec![Weekday::Monday, Weekday::Thursday];
-        let form = TariffForm::of(&tariff);
+        let form = TariffForm::of(&tariff, ClockFace::Twelve);
         assert_eq!(form.rows.len(), 2 + BLANK_ROWS);
         assert_eq!(form.tariff().unwrap().elements[1].restrictions.days, [Weekday::Thursday]);
     }

@@ -14,7 +14,7 @@ use serde::Deserialize;
 use spare_hour_core::membership::{Benefit, Membership};
 use spare_hour_core::receipt::receipt;
 use spare_hour_core::tariff::{Kind, Tariff};
-use spare_hour_formats::{read_tariffs, write_tariff};
+use spare_hour_formats::{read_tariff_table, read_tariffs, write_tariff};
 use spare_hour_store::{NewTariff, Store, StoredMembership, StoredTariff};
 
 use crate::App;
@@ -91,7 +91,9 @@ async fn list_page(app: &App, faults: Vec<String>) -> Result<Response, WebError>
 /// Takes tariffs from an OCPI file.
 pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    let tariffs = match read_tariffs(upload.text.as_bytes()) {
+    let is_json = upload.text.trim_start().starts_with(['{', '[']);
+    let bytes = upload.text.as_bytes();
+    let tariffs = match if is_json { read_tariffs(bytes) } else { read_tariff_table(bytes) } {
         Ok(tariffs) => tariffs,
         Err(error) => return list_page(&app, vec![error.to_string()]).await,
     };
@@ -111,14 +113,20 @@ fn kept(tariff: &Tariff) -> NewTariff {
 
 /// The form of a new tariff.
 pub(crate) async fn new(State(app): State<App>) -> Result<Response, WebError> {
-    let form = TariffForm::empty();
+    let form = TariffForm::empty(&app.settings().await?.currency);
     show_page(&app, None, form, None, StatusCode::OK).await
 }
 
 /// The form of a kept tariff.
 pub(crate) async fn show(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
-    let stored = app.run(move |store| Ok(store.tariff(id)?)).await?;
-    show_page(&app, Some(id), TariffForm::of(&read(&stored)?), None, StatusCode::OK).await
+    let form = kept_form(&app, id).await?;
+    show_page(&app, Some(id), form, None, StatusCode::OK).await
+}
+
+/// A kept tariff in the form, times as the person reads them.
+async fn kept_form(app: &App, id: i32) -> Result<TariffForm, WebError> {
+    let (stored, settings) = app.run(move |store| Ok((store.tariff(id)?, store.settings()?))).await?;
+    Ok(TariffForm::of(&read(&stored)?, settings.units.clock))
 }
 
 async fn show_page(
@@ -280,8 +288,7 @@ pub(crate) async fn add_membership(
     let name: String = form.name.trim().chars().take(80).collect();
     let (Some(fee), true, true) = (fee, !name.is_empty(), percent.is_some() != own.is_some()) else {
         let fault = "A membership needs a name, a monthly fee, and either percent off or a tariff of its own.";
-        let stored = app.run(move |store| Ok(store.tariff(id)?)).await?;
-        let form = TariffForm::of(&read(&stored)?);
+        let form = kept_form(&app, id).await?;
         return show_page(&app, Some(id), form, Some(fault.into()), StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let new = StoredMembership {

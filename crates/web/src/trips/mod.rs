@@ -144,6 +144,7 @@ struct ShowPage {
     curves: Vec<(i32, String, bool)>,
     /// Whether the weather changes nothing, because the road's consumption was typed.
     typed: bool,
+    weather_told: String,
     kept: bool,
     view: PlanView,
 }
@@ -203,6 +204,7 @@ pub(crate) async fn show(
                     (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
                 })
                 .collect(),
+            weather_told: controls.weather.in_words(&loaded.units),
             controls,
             typed,
             kept,

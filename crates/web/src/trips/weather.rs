@@ -30,10 +30,10 @@ impl Weather {
         let (speed, degrees) = (units.distance.speed_name(), units.temperature.name());
         let control = |name, label: &str, number: f64| Control::new(name, label, say::field(number), ask);
         let mut weather = Self {
-            speed: control("speed", &format!("Speed where none is said, {speed}"), units.distance.of_speed(own.speed)),
+            speed: control("speed", &format!("Usual speed, {speed}"), units.distance.of_speed(own.speed)),
             outside: control("outside", &format!("Outside, {degrees}"), units.temperature.of(own.outside)),
             wind: control("wind", &format!("Wind, {speed}"), units.distance.of_speed(own.wind)),
-            wind_from: control("wind_from", "Wind from, degrees or N, NE …", own.wind_from),
+            wind_from: control("wind_from", "Wind from, ° or N, NE", own.wind_from),
             wet: Control::new("wet", "Road", if own.wet { "wet" } else { "dry" }, ask),
             load: control("load", "Load, kg", own.load.get()),
             heating: Control::new(
@@ -68,6 +68,18 @@ impl Weather {
     /// All of them.
     pub(crate) fn controls(&self) -> impl Iterator<Item = &Control> {
         self.typed().into_iter().chain([&self.wet])
+    }
+
+    /// The day in a few words.
+    pub(crate) fn in_words(&self, units: &Units) -> String {
+        let conditions = &self.conditions;
+        let wind = match conditions.wind.get() {
+            0.0 => "no wind".to_string(),
+            _ => format!("wind {} from {}°", say::speed(units, conditions.wind), say::field(conditions.wind_from)),
+        };
+        let road = if conditions.wet { "wet" } else { "dry" };
+        let load = conditions.load.get();
+        format!("{}, {wind}, {road}, {load:.0} kg", say::temperature(units, conditions.outside))
     }
 
     /// Whether one of them was typed wrong.
@@ -107,6 +119,7 @@ mod tests {
         assert!((day.conditions.outside.get() - Temperature::celsius(-10.0).get()).abs() < 1e-9);
         assert_eq!((day.conditions.wind_from, day.conditions.wet), (225.0, true));
         assert_eq!(day.conditions.heating, Some(Power::kw(2.5)));
+        assert_eq!(day.in_words(&units), "14 °F, no wind, wet, 0 kg");
         let wrong = Weather::new(&asked("speed=fast&wind_from=up"), &own, &units);
         assert!(wrong.is_wrong());
         assert_eq!(wrong.conditions.speed, Speed::kmh(100.0));
