@@ -48,6 +48,11 @@ fn drives_are_logged_as_a_person_would() {
 }
 
 #[test]
+fn roads_are_typed_as_a_person_would() {
+    run("road.spec.mjs");
+}
+
+#[test]
 fn every_page_is_accessible() {
     run("access.spec.mjs");
 }

@@ -12,7 +12,7 @@ use serde::Deserialize;
 use spare_hour_core::drive::Drive;
 use spare_hour_core::known_car::KnownCar;
 use spare_hour_core::quantity::{Consumption, Speed, Temperature};
-use spare_hour_core::units::Units;
+use spare_hour_core::units::{DistanceUnit, Units};
 use spare_hour_formats::{read_drive_line, read_drives, read_track, write_drives};
 use spare_hour_store::{Car, Store};
 
@@ -110,6 +110,20 @@ impl AtForm {
             load: field(&ask.load, 0.0),
             units,
         }
+    }
+
+    /// Drives as a person in these units would type them.
+    fn examples(&self) -> [String; 2] {
+        let (long, pace) = match self.units.distance {
+            DistanceUnit::Kilometres => ("182 km", "108 km/h"),
+            DistanceUnit::Miles => ("113 mi", "67 mph"),
+        };
+        let cool = self.units.temperature.of(Temperature::celsius(7.0)).round();
+        let degrees = self.units.temperature.name();
+        [
+            format!("{long} 1:41 h 33.5 kWh {cool:.0} {degrees}"),
+            format!("2026-05-01 {long} {pace} 88-52 % +640 m -310 m wind 15"),
+        ]
     }
 
     /// The fields: name, label, what stands in it.

@@ -21,7 +21,8 @@ pub(super) fn keep_list(store: &Store, upload: &Upload, chosen: Option<i32>) -> 
             Err(problem) => return Ok(Err(problem)),
         }
     }
-    for session in &sessions {
+    // A list has the newest first, and so will this one.
+    for session in sessions.iter().rev() {
         store.add_session(session)?;
     }
     Ok(Ok(()))

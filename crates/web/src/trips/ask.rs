@@ -25,6 +25,13 @@ pub(crate) struct Knob<'a> {
     pub(crate) control: &'a Control,
 }
 
+impl Knob<'_> {
+    /// What it is called, without the unit.
+    pub(crate) fn bare_label(&self) -> &str {
+        self.control.label.trim_end_matches(", %")
+    }
+}
+
 /// The controls of a trip as they are shown.
 #[derive(Clone, Debug)]
 pub(crate) struct Controls {

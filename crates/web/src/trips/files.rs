@@ -46,7 +46,8 @@ async fn keep_new(app: &App, trips: Vec<Trip>) -> Result<Response, WebError> {
                 }
                 Ok(store.add_trip_with_car(&trip, &format!("Car of “{}”", trip.name), &currency)?)
             };
-            trips.into_iter().map(keep).collect::<Result<Vec<i32>, WebError>>()
+            // A list has the newest first, and so will this one.
+            trips.into_iter().rev().map(keep).collect::<Result<Vec<i32>, WebError>>()
         })
         .await?;
     let address = if let [id] = ids[..] { format!("/trips/{id}") } else { "/trips".into() };

@@ -12,8 +12,8 @@ use spare_hour_formats::write_track;
 use spare_hour_store::{NewTrip, Settings};
 
 use super::Ask;
-use super::places::{Wanted, sites_of};
-use super::road_form::{BroughtRoad, brought};
+use super::places::{PlaceFile, Wanted};
+use super::road_form::{BroughtRoad, brought, examples};
 use super::weather::Weather;
 use crate::App;
 use crate::error::{WebError, page};
@@ -31,6 +31,7 @@ const PRICE: f64 = 0.6;
 struct NewPage {
     frame: Frame,
     cars: Vec<(i32, String, bool)>,
+    examples: Vec<String>,
     form: NewForm,
     faults: Vec<String>,
 }
@@ -95,11 +96,12 @@ pub(crate) async fn form(State(app): State<App>) -> Result<Response, WebError> {
 }
 
 async fn form_page(app: &App, form: NewForm, car: &str, faults: Vec<String>) -> Result<Response, WebError> {
-    let cars = app.run(|store| Ok(store.cars()?)).await?;
+    let (cars, units) = app.run(|store| Ok((store.cars()?, store.settings()?.units))).await?;
     let wrong = !faults.is_empty() || form.is_wrong();
     let status = if wrong { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let cars = cars.into_iter().map(|each| (each.id, each.about.name, each.id.to_string() == car)).collect();
-    Ok(page(status, &NewPage { frame: Frame::new(app, "trips", "A new trip"), cars, form, faults }))
+    let frame = Frame::new(app, "trips", "A new trip");
+    Ok(page(status, &NewPage { frame, cars, examples: examples(&units), form, faults }))
 }
 
 /// Makes a trip.
@@ -130,20 +132,24 @@ fn new_trip(upload: &Upload, form: &mut NewForm, settings: Settings) -> Result<(
     }
     let name = form.name.words(80);
     let road = brought(upload, &settings.units).map_err(|problems| faults.extend(problems)).ok();
-    let sites = match (&road, upload.field("places").trim()) {
-        (Some(road), text) if !text.is_empty() => {
-            let length = length(road);
-            sites_of(text.as_bytes(), road.track.as_ref(), length, form.near.wanted)
-                .map_err(|fault| faults.push(fault))
-                .ok()
+    let places = Some(upload.field("places")).filter(|text| !text.trim().is_empty());
+    let places = places.and_then(|text| PlaceFile::read(text.as_bytes()).map_err(|fault| faults.push(fault)).ok());
+    let sites = match (&road, places) {
+        (Some(road), Some(places)) => {
+            let sites = places.along(road.track.as_ref(), length(road), form.near.wanted);
+            sites.unwrap_or_else(|fault| {
+                faults.push(fault);
+                Vec::new()
+            })
         }
-        _ => Some(Vec::new()),
+        _ => Vec::new(),
     };
     let car: Option<i32> = upload.field("car").parse().ok();
     if car.is_none() {
         faults.push("Say which car drives.".into());
     }
-    let (Some(name), Some(road), Some(sites), Some(car), false) = (name, road, sites, car, form.is_wrong()) else {
+    let works = faults.is_empty() && !form.is_wrong();
+    let (Some(name), Some(road), Some(car), true) = (name, road, car, works) else {
         return Err(faults);
     };
     let goal = Goal {

@@ -23,30 +23,42 @@ pub(super) struct Wanted {
     pub(super) price: f64,
 }
 
-/// The sites of a file along a road of a length.
-pub(super) fn sites_of(
-    bytes: &[u8],
-    track: Option<&Track>,
-    length: Distance,
-    wanted: Wanted,
-) -> Result<Vec<Site>, String> {
-    let sites = if is_site_list(&String::from_utf8_lossy(bytes)) {
-        read_sites(bytes).map_err(|error| format!("The sites: {error}."))?
-    } else {
-        let places = read_places(bytes).map_err(|error| format!("The places: {error}."))?;
-        let Some(track) = track else {
-            return Err(
-                "Places on a map need a road that came from a track; for another road say at_km of each site.".into()
-            );
-        };
-        beside(track, &places, wanted)
-    };
-    match sites.iter().find(|site| site.at.get() > length.get() + 1e-6) {
-        Some(site) => {
-            let (at, end) = (site.at.get(), length.get());
-            Err(format!("The sites: {} lies at {at:.1} km; the road ends at {end:.1} km.", site.name))
+/// What a file holds.
+pub(super) enum PlaceFile {
+    /// Sites that say where along a road they are.
+    Sites(Vec<Site>),
+    /// Places on the map.
+    Places(Vec<ChargingPlace>),
+}
+
+impl PlaceFile {
+    /// Reads a file of either.
+    pub(super) fn read(bytes: &[u8]) -> Result<Self, String> {
+        if is_site_list(&String::from_utf8_lossy(bytes)) {
+            read_sites(bytes).map(Self::Sites).map_err(|error| format!("The sites: {error}."))
+        } else {
+            read_places(bytes).map(Self::Places).map_err(|error| format!("The places: {error}."))
         }
-        None => Ok(sites),
+    }
+
+    /// The sites of it along a road of a length, which a track may lead along.
+    pub(super) fn along(self, track: Option<&Track>, length: Distance, wanted: Wanted) -> Result<Vec<Site>, String> {
+        let sites = match (self, track) {
+            (Self::Sites(sites), _) => sites,
+            (Self::Places(places), Some(track)) => beside(track, &places, wanted),
+            (Self::Places(_), None) => {
+                let problem =
+                    "Places on a map need a road that came from a track; for another road say at_km of each site.";
+                return Err(problem.into());
+            }
+        };
+        match sites.iter().find(|site| site.at.get() > length.get() + 1e-6) {
+            Some(site) => {
+                let (at, end) = (site.at.get(), length.get());
+                Err(format!("The sites: {} lies at {at:.1} km; the road ends at {end:.1} km.", site.name))
+            }
+            None => Ok(sites),
+        }
     }
 }
 
@@ -90,7 +102,7 @@ mod tests {
         let gpx = b"<gpx version=\"1.1\" creator=\"hand\"><trk><trkseg><trkpt lat=\"46\" lon=\"8\"/><trkpt lat=\"46.5\" lon=\"8\"/></trkseg></trk></gpx>";
         let track = spare_hour_formats::read_track(gpx).unwrap();
         let places = b"name,latitude,longitude,max_kw,wait_min\nNear,46.25,8.013,150,5\nFar,46.25,8.2,150,\n";
-        let sites = sites_of(places, Some(&track), track.length(), WANTED).unwrap();
+        let sites = PlaceFile::read(places).unwrap().along(Some(&track), track.length(), WANTED).unwrap();
         // By hand: 0.013 degrees of longitude at 46.25 degrees are 1.0 km; the middle of 55.6 km.
         assert_eq!((sites.len(), sites[0].overhead), (1, Minutes::new(9.0)));
         assert!((sites[0].off_route.get() - 1.3).abs() < 0.01 && (sites[0].at.get() - 27.8).abs() < 0.05, "{sites:?}");
@@ -102,8 +114,9 @@ mod tests {
     #[test]
     fn sites_beyond_the_end_are_refused() {
         let list = b"at_km,max_kw\n10,50\n90,50\n";
-        assert_eq!(sites_of(list, None, Distance::km(100.0), WANTED).unwrap().len(), 2);
-        let refused = sites_of(list, None, Distance::km(80.0), WANTED).unwrap_err();
+        let along = |km: f64| PlaceFile::read(list).unwrap().along(None, Distance::km(km), WANTED);
+        assert_eq!(along(100.0).unwrap().len(), 2);
+        let refused = along(80.0).unwrap_err();
         assert_eq!(refused, "The sites: s2 lies at 90.0 km; the road ends at 80.0 km.");
     }
 }

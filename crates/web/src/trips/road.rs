@@ -15,7 +15,7 @@ use spare_hour_store::{Store, StoredTrip};
 
 use super::fit_for;
 use super::road_chart::{heights, takes};
-use super::road_form::brought;
+use super::road_form::{brought, examples};
 use crate::App;
 use crate::address::Path;
 use crate::error::{WebError, page};
@@ -34,6 +34,8 @@ struct RoadPage {
     name: String,
     currency: String,
     text: String,
+    /// Lines that could be typed.
+    examples: Vec<String>,
     faults: Vec<String>,
     /// Length, climb, hours and energy of the road, in words.
     told: String,
@@ -87,6 +89,7 @@ impl RoadPage {
             name: about.name,
             currency: about.currency,
             text: typed.unwrap_or_else(|| lines.join("\n")),
+            examples: examples(&units),
             faults,
             told: told(&about.road.stretches, &route, &units),
             track,

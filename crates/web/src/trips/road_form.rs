@@ -1,12 +1,47 @@
 //! The road that a form brings: typed lines, a list, or a track.
 
-use spare_hour_core::road::Stretch;
+use spare_hour_core::quantity::{Consumption, Height, Mass, Power, Temperature};
+use spare_hour_core::road::{Heading, OwnConditions, Stretch};
 use spare_hour_core::track::Track;
 use spare_hour_core::track_stretches::track_stretches;
-use spare_hour_core::units::Units;
-use spare_hour_formats::{read_road, read_road_lines, read_track};
+use spare_hour_core::units::{DistanceUnit, Units};
+use spare_hour_formats::{read_road, read_road_lines, read_track, write_road_line};
 
 use crate::sessions::upload::Upload;
+
+/// Stretches as a person in these units would type them: plain, over a pass, of known consumption, in weather of its own.
+pub(super) fn examples(units: &Units) -> Vec<String> {
+    let (long, speed) = match units.distance {
+        DistanceUnit::Kilometres => (82.0, 115.0),
+        DistanceUnit::Miles => (50.0, 70.0),
+    };
+    let (long, fast, slow) =
+        (units.distance.distance(long), units.distance.speed(speed), units.distance.speed(speed - 45.0));
+    let at = |speed| OwnConditions { speed: Some(speed), ..OwnConditions::default() };
+    let plain = Stretch { own: at(fast), ..Stretch::level(long) };
+    let pass = Stretch {
+        climb: Height::metres(640.0),
+        descent: Height::metres(20.0),
+        height: Height::metres(900.0),
+        heading: Some(Heading { toward: 45.0, straight: 1.0 }),
+        own: OwnConditions { wet: Some(true), ..at(slow) },
+        ..Stretch::level(units.distance.distance(12.0))
+    };
+    let known = units.consumption.of(Consumption::kwh_per_100km(17.0));
+    let known = 10_f64.powi(-(units.consumption.decimals() as i32))
+        * (known * 10_f64.powi(units.consumption.decimals() as i32)).round();
+    let typed = Stretch { typed: units.consumption.consumption(known), ..plain };
+    let weather = OwnConditions {
+        outside: Some(units.temperature.temperature(units.temperature.of(Temperature::celsius(-4.0)).round())),
+        wind: Some(units.distance.speed(20.0)),
+        wind_from: Some(270.0),
+        load: Some(Mass::kg(80.0)),
+        heating: Some(Power::kw(2.0)),
+        ..at(fast)
+    };
+    let stormy = Stretch { own: weather, ..plain };
+    [plain, pass, typed, stormy].iter().map(|stretch| write_road_line(stretch, units)).collect()
+}
 
 /// A road, with the track that it came from.
 pub(super) struct BroughtRoad {
@@ -28,6 +63,28 @@ pub(super) fn brought(upload: &Upload, units: &Units) -> Result<BroughtRoad, Vec
         _ => {
             let stretches = read_road(&upload.bytes).map_err(|error| vec![format!("The road: {error}.")])?;
             Ok(BroughtRoad { stretches, track: None })
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::units::{ConsumptionUnit, TemperatureUnit};
+
+    #[test]
+    fn examples_are_in_the_persons_units_and_can_be_typed() {
+        let american = Units {
+            distance: DistanceUnit::Miles,
+            consumption: ConsumptionUnit::MilesPerKwh,
+            temperature: TemperatureUnit::Fahrenheit,
+            ..Units::default()
+        };
+        assert_eq!(examples(&Units::default())[0], "82 km 115 km/h");
+        assert_eq!(examples(&american)[2], "50 mi 70 mph 3.66 mi/kWh");
+        for units in [Units::default(), american] {
+            let lines = examples(&units);
+            assert_eq!(read_road_lines(&lines.join("\n"), &units).unwrap().len(), lines.len());
         }
     }
 }

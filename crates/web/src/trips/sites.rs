@@ -14,7 +14,7 @@ use spare_hour_formats::read_track;
 use spare_hour_store::{Store, StoredTrip};
 
 use super::new::NearForm;
-use super::places::sites_of;
+use super::places::PlaceFile;
 use super::site_details;
 use super::site_form::SiteForm;
 use crate::App;
@@ -174,7 +174,7 @@ pub(crate) async fn import(State(app): State<App>, Path(id): Path<i32>, form: Mu
     let known = app.run(move |store| Known::new(store, id)).await?;
     let near = NearForm::new(&upload, &known.units);
     let length = known.stored.about.road.length();
-    let brought = sites_of(&upload.bytes, known.track.as_ref(), length, near.wanted);
+    let brought = PlaceFile::read(&upload.bytes).and_then(|file| file.along(known.track.as_ref(), length, near.wanted));
     let sites = brought.map(|sites| known.with(sites)).and_then(|sites| match sites.len() {
         0..=MOST_SITES => Ok(sites),
         count => Err(format!("That would make {count} sites; a trip has at most {MOST_SITES}.")),

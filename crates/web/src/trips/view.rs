@@ -144,15 +144,23 @@ impl PlanView {
 fn outcome(loaded: &Loaded, trip: &Trip, whole: bool) -> Outcome {
     match Planner::new(trip) {
         Ok(planner) => Outcome::Planned(planned(loaded, trip, &planner, whole)),
-        Err(PlanError::Infeasible(gap)) => {
-            Outcome::Stranded { why: stranded(&loaded.units, &gap), remedies: remedies(trip, &loaded.controls, &gap) }
-        }
+        Err(PlanError::Infeasible(gap)) => Outcome::Stranded {
+            why: stranded(&loaded.units, trip, &gap),
+            remedies: remedies(trip, &loaded.controls, &gap),
+        },
         Err(PlanError::Trip(error)) => Outcome::Stranded { why: error.to_string(), remedies: Vec::new() },
     }
 }
 
-fn stranded(units: &Units, gap: &Infeasible) -> String {
-    let (from, to) = &gap.names;
+fn stranded(units: &Units, trip: &Trip, gap: &Infeasible) -> String {
+    let [from, to] = [&gap.from, &gap.to].map(|place| match place {
+        Place::Start => "the start".to_string(),
+        Place::End => "the end".to_string(),
+        Place::Site(index) => {
+            let site = &trip.sites[*index];
+            format!("{} (at {})", site.name, say::distance(units, site.at))
+        }
+    });
     format!(
         "From {from} to {to} is {}. That takes leaving with {:.1} % to keep {:.0} % on arrival, and at most {:.0} % is \
          possible: {:.1} points too little, about {}.",
