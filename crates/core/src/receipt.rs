@@ -88,13 +88,17 @@ struct Walk<'t> {
     began: ZonedDateTime,
     minutes: f64,
     kwh: f64,
+    /// Hours of parking among the minutes.
+    parked: f64,
+    /// Whether a flat price has counted: it does once in a charge, when one first holds.
+    flat: bool,
     steps: usize,
     tallies: Vec<Tally>,
 }
 
 impl<'t> Walk<'t> {
     fn new(tariff: &'t Tariff, began: ZonedDateTime) -> Self {
-        Self { tariff, began, minutes: 0.0, kwh: 0.0, steps: 0, tallies: Vec::new() }
+        Self { tariff, began, minutes: 0.0, kwh: 0.0, parked: 0.0, flat: false, steps: 0, tallies: Vec::new() }
     }
 
     fn local(&self, minutes: f64) -> DateTime {
@@ -119,16 +123,14 @@ impl<'t> Walk<'t> {
     fn take(&mut self, period: &Period) {
         let (length, end) = (period.time.get(), self.minutes + period.time.get());
         let pace = if length > 0.0 { period.energy.get() / length } else { 0.0 };
-        if self.minutes == 0.0 {
-            let moment = self.moment(period);
-            self.add(Kind::Flat, &moment, 1.0);
-        }
         while end - self.minutes > HAIR && self.steps < MOST_STEPS {
             self.steps += 1;
             let moment = self.moment(period);
             let next = self.next_boundary(pace).min(end).max(self.minutes + HAIR);
             let hours = (next - self.minutes) / 60.0;
+            self.flat = self.flat || self.add(Kind::Flat, &moment, 1.0);
             if period.parking {
+                self.parked += hours;
                 self.add(Kind::Parking, &moment, hours);
             } else {
                 self.add(Kind::Time, &moment, hours);
@@ -170,9 +172,10 @@ impl<'t> Walk<'t> {
         next.duration_since(&self.began).as_secs_f64() / 60.0
     }
 
-    fn add(&mut self, kind: Kind, moment: &Moment, volume: f64) {
+    /// Counts a volume to the component that holds; whether one does.
+    fn add(&mut self, kind: Kind, moment: &Moment, volume: f64) -> bool {
         let Some((element, component)) = self.tariff.component(kind, moment) else {
-            return;
+            return false;
         };
         let last = self.steps;
         let same = |tally: &&mut Tally| tally.element == element && tally.component.kind == kind;
@@ -182,6 +185,17 @@ impl<'t> Walk<'t> {
                 tally.last = last;
             }
             None => self.tallies.push(Tally { element, component, volume, last }),
+        }
+        true
+    }
+
+    /// All of a charge that a kind of price is asked for, free parts of it too: kWh, hours or once.
+    fn whole(&self, kind: Kind) -> f64 {
+        match kind {
+            Kind::Energy => self.kwh,
+            Kind::Time => self.minutes / 60.0 - self.parked,
+            Kind::Parking => self.parked,
+            Kind::Flat => 1.0,
         }
     }
 
@@ -197,7 +211,7 @@ impl<'t> Walk<'t> {
         Receipt { lines, adjustment, total, total_with_vat: gross + adjustment }
     }
 
-    /// Rounds what is billed in blocks up, once, at the component that counted last, by its own kind's volume: where
+    /// Rounds what is billed in blocks up, once, at the component that counted last, by all of its kind in the charge: where
     /// parking ends a stay, the time before it is not rounded. `each` is how many units of its step a volume of 1 has.
     fn round_up(&mut self, kinds: &[Kind], each: f64) {
         let of_kinds = |tally: &Tally| kinds.contains(&tally.component.kind) && tally.volume > 0.0;
@@ -206,8 +220,7 @@ impl<'t> Walk<'t> {
             .max_by_key(|&index| self.tallies[index].last);
         let Some(index) = last else { return };
         let Component { kind, step, .. } = self.tallies[index].component;
-        let volume: f64 =
-            self.tallies.iter().filter(|tally| tally.component.kind == kind).map(|tally| tally.volume).sum();
+        let volume = self.whole(kind);
         if step > 1 {
             let blocks = (volume * each / f64::from(step) - 1e-6).ceil().max(1.0);
             self.tallies[index].volume += blocks * f64::from(step) / each - volume;

@@ -82,6 +82,21 @@ fn two_a_start_and_minutes_in_blocks() {
 }
 
 #[test]
+fn a_flat_price_counts_once_when_it_first_holds_and_blocks_count_from_the_start() {
+    // By hand: 42 min free, then blocks of 15 min at 8.00 an hour: 81 min are six blocks, 90 min, of which 48 are not free: 6.40.
+    // From an hour on 2.50 once.
+    let late = |minutes: f64| Restrictions { least_duration: Some(Minutes::new(minutes)), ..Restrictions::default() };
+    let blocks = Component { step: 900, ..price(Kind::Time, "8.00") };
+    let overstay = tariff(vec![
+        element(&[price(Kind::Flat, "2.50")], late(60.0)),
+        element(&[blocks], late(42.0)),
+        element(&[price(Kind::Flat, "9.00")], late(70.0)),
+    ]);
+    assert_eq!(total(&overstay, &noon(), &[charging(81.0, 20.0)]), d("8.90"));
+    assert_eq!(total(&overstay, &noon(), &[charging(40.0, 20.0)]), d("0"));
+}
+
+#[test]
 fn three_free_first_minutes() {
     // By hand: the first 10 of 34 min are free, 24 min at 0.12 a minute = 2.88.
     let after_ten = Restrictions { least_duration: Some(Minutes::new(10.0)), ..Restrictions::default() };

@@ -114,7 +114,7 @@ fn trip_files(store: &Store) -> Result<String, WebError> {
     let mut files = Vec::new();
     for line in store.trips()? {
         let loaded = trips::Loaded::new(store, line.id, &trips::Ask::default())?;
-        files.extend(loaded.whole_trip().map(|trip| write_trip(&trip)));
+        files.extend(loaded.trip.map(|trip| write_trip(&trip)));
     }
     Ok(array(&files))
 }

@@ -3,11 +3,12 @@
 use axum::extract::{Multipart, Query, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Redirect, Response};
+use spare_hour_core::open_sites::without_closed;
 use spare_hour_core::planner::{PlanError, Planner};
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites, write_trip};
 
-use super::{Ask, Loaded, list_page};
+use super::{Ask, Loaded, beginning, list_page};
 use crate::App;
 use crate::address::Path;
 use crate::error::WebError;
@@ -62,7 +63,7 @@ pub(crate) async fn trip_file(
 ) -> Result<Response, WebError> {
     let text = app
         .run(move |store| {
-            let trip = Loaded::new(store, id, &ask)?.whole_trip();
+            let trip = Loaded::new(store, id, &ask)?.trip;
             Ok(write_trip(&trip.ok_or_else(without_curve)?))
         })
         .await?;
@@ -77,7 +78,8 @@ pub(crate) async fn plan_file(
 ) -> Result<Response, WebError> {
     let text = app
         .run(move |store| {
-            let trip = Loaded::new(store, id, &ask)?.trip.ok_or_else(without_curve)?;
+            let Loaded { trip, controls, .. } = Loaded::new(store, id, &ask)?;
+            let (trip, _) = without_closed(trip.ok_or_else(without_curve)?, beginning(&controls));
             match Planner::new(&trip) {
                 Ok(planner) => Ok(plan_json(&trip, planner.best(), &planner.schools())),
                 Err(PlanError::Infeasible(gap)) => Ok(infeasible_json(&trip, &gap)),

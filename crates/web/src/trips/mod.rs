@@ -25,7 +25,7 @@ use jiff::{Timestamp, civil::Date};
 use serde::Deserialize;
 use spare_hour_core::consumption_fit::ConsumptionFit;
 use spare_hour_core::drive::Drive;
-use spare_hour_core::open_sites::{Beginning, Closed, without_closed};
+use spare_hour_core::open_sites::Beginning;
 use spare_hour_core::quantity::Distance;
 use spare_hour_core::road::Road;
 use spare_hour_core::trip::Trip;
@@ -59,10 +59,8 @@ pub(crate) struct Loaded {
     /// Curves of the car that drives it.
     pub(crate) curves: Vec<Curve>,
     pub(crate) controls: Controls,
-    /// The trip with every control applied, without sites that would be closed; `None` when its car has no curve yet.
+    /// The trip with every control applied; `None` when its car has no curve yet.
     pub(crate) trip: Option<Trip>,
-    /// Sites that the plan would find closed.
-    pub(crate) closed: Vec<Closed>,
     /// What its sites ask.
     pub(crate) tariffs: TripTariffs,
 }
@@ -80,24 +78,15 @@ impl Loaded {
         controls.curve = asked.or(car.curve);
         let curve = curves.iter().find(|curve| Some(curve.id) == controls.curve);
         let tariffs = TripTariffs::new(store, id, controls.date, controls.departure)?;
-        let (mut trip, mut closed) = (None, Vec::new());
+        let mut trip = None;
         if let Some(curve) = curve {
             let fit = fit_for(store, car, &stored.about.road)?;
             let vehicle = car.vehicle(curve.about.power.clone());
             let mut wanted = controls.apply(stored.driven(vehicle, &fit, &controls.weather.conditions));
             tariffs.apply(&mut wanted);
-            let (open, found) = without_closed(wanted, beginning(&controls));
-            (trip, closed) = (Some(open), found);
+            trip = Some(wanted);
         }
-        Ok(Self { stored, units, cars, curves, controls, trip, closed, tariffs })
-    }
-
-    /// The trip with every site that it has, closed ones too.
-    pub(crate) fn whole_trip(mut self) -> Option<Trip> {
-        if let Some(trip) = &mut self.trip {
-            trip.sites.extend(self.closed.into_iter().map(|closed| closed.site));
-        }
-        self.trip
+        Ok(Self { stored, units, cars, curves, controls, trip, tariffs })
     }
 
     fn curve(&self) -> Option<&Curve> {

@@ -1,6 +1,6 @@
 //! A plan as its page shows it: in minutes, with the reasons.
 
-use spare_hour_core::open_sites::Closed;
+use spare_hour_core::open_sites::{Closed, without_closed};
 use spare_hour_core::planner::{
     AdjustedPlan, FixedDeparture, Infeasible, Place, Plan, PlanError, Planner, Reason, SchoolResult, Stop, Why,
 };
@@ -132,17 +132,28 @@ impl PlanView {
     /// The plan of a trip as asked. `whole` pages also say what each stop is worth.
     pub(crate) fn new(loaded: &Loaded, whole: bool) -> Self {
         let faults = loaded.controls.faults().map(|(name, fault)| (name, fault.to_string())).collect();
-        let outcome = match &loaded.trip {
-            None => Outcome::NoCurve { car: loaded.controls.car },
-            Some(trip) => outcome(loaded, trip, whole),
+        let (outcome, closed) = match &loaded.trip {
+            None => (Outcome::NoCurve { car: loaded.controls.car }, Vec::new()),
+            Some(trip) => open_outcome(loaded, trip, whole),
         };
         let told = |closed: &Closed| is_closed(loaded, closed, "it is left out of this plan");
-        Self { faults, closed: loaded.closed.iter().map(told).collect(), outcome }
+        Self { faults, closed: closed.iter().map(told).collect(), outcome }
     }
 }
 
-fn outcome(loaded: &Loaded, trip: &Trip, whole: bool) -> Outcome {
-    match Planner::new(trip) {
+/// What comes of planning with the sites that are open then, and those that are not.
+fn open_outcome(loaded: &Loaded, trip: &Trip, whole: bool) -> (Outcome, Vec<Closed>) {
+    let begins = beginning(&loaded.controls);
+    let planner = Planner::new(trip);
+    if planner.as_ref().is_ok_and(|planner| begins.first_closed(trip, &planner.best().plan).is_some()) {
+        let (open, closed) = without_closed(trip.clone(), begins);
+        return (outcome(loaded, &open, Planner::new(&open), whole), closed);
+    }
+    (outcome(loaded, trip, planner, whole), Vec::new())
+}
+
+fn outcome(loaded: &Loaded, trip: &Trip, planner: Result<Planner, PlanError>, whole: bool) -> Outcome {
+    match planner {
         Ok(planner) => Outcome::Planned(planned(loaded, trip, &planner, whole)),
         Err(PlanError::Infeasible(gap)) => Outcome::Stranded {
             why: stranded(&loaded.units, trip, &gap),
