@@ -18,7 +18,7 @@ const EXPECTED: &str = "expected such as 120 km 110 km/h, or 12.5 km 60 km/h +64
 ///
 /// # Errors
 /// What is wrong with each line that does not work.
-pub fn read_road_lines(text: &str, units: &Units) -> Result<Vec<Stretch>, Vec<String>> {
+pub fn read_road_lines(text: &str, units: Units) -> Result<Vec<Stretch>, Vec<String>> {
     let (mut road, mut faults) = (Vec::new(), Vec::new());
     for (index, line) in text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty()) {
         match read_road_line(line, units) {
@@ -39,7 +39,7 @@ pub fn read_road_lines(text: &str, units: &Units) -> Result<Vec<Stretch>, Vec<St
 ///
 /// # Errors
 /// What is wrong or missing, and what is expected.
-pub fn read_road_line(line: &str, units: &Units) -> Result<Stretch, String> {
+pub fn read_road_line(line: &str, units: Units) -> Result<Stretch, String> {
     let mut stretch = Stretch::level(Distance::km(0.0));
     let mut straight = 1.0;
     let words = words(line);
@@ -87,7 +87,7 @@ fn take(stretch: &mut Stretch, word: &str) -> Result<(), String> {
 }
 
 /// A stretch as a line that [`read_road_line`] reads back, in a person's units.
-pub fn write_road_line(stretch: &Stretch, units: &Units) -> String {
+pub fn write_road_line(stretch: &Stretch, units: Units) -> String {
     let own = &stretch.own;
     let (distance, temperature) = (units.distance, units.temperature);
     let mut parts = vec![format!("{} {}", short(distance.of(stretch.length)), distance.name())];
@@ -140,7 +140,7 @@ mod tests {
     #[test]
     fn a_line_in_any_order() {
         let line = "wet 12.5 km, +640 m −20 m 60 km/h toward 45 straight 0.9 height 900 -4 °C wind 30 from 270 120 kg heating 2.5";
-        let stretch = read_road_line(line, &Units::default()).unwrap();
+        let stretch = read_road_line(line, Units::default()).unwrap();
         assert_eq!(
             (stretch.length, stretch.climb, stretch.descent),
             (Distance::km(12.5), Height::metres(640.0), Height::metres(20.0))
@@ -151,7 +151,7 @@ mod tests {
             (Some(Speed::kmh(30.0)), Some(270.0), Some(true))
         );
         assert_eq!((stretch.own.heating, stretch.own.load), (Some(Power::kw(2.5)), Some(Mass::kg(120.0))));
-        let typed = read_road_line("75 mi 70 mph 3.2 mi/kWh wind 10", &MILES).unwrap();
+        let typed = read_road_line("75 mi 70 mph 3.2 mi/kWh wind 10", MILES).unwrap();
         // By hand: 3.2 mi/kWh are 100 / (3.2 · 1.609344) = 19.418 kWh/100 km.
         assert!((typed.typed.unwrap().get() - 19.418).abs() < 0.001);
         assert!((typed.own.wind.unwrap().get() - 16.093).abs() < 0.001);
@@ -166,19 +166,19 @@ mod tests {
             ("50 km toward north", "toward: \"north\" does not work: expected 0 to 360"),
             ("50 km 900 km/h", "expected 1 to 400 km/h"),
         ] {
-            let error = read_road_line(line, &Units::default()).unwrap_err();
+            let error = read_road_line(line, Units::default()).unwrap_err();
             assert!(error.contains(part), "{line}: {error}");
         }
-        let faults = read_road_lines("50 km\n\nfast\n", &Units::default()).unwrap_err();
+        let faults = read_road_lines("50 km\n\nfast\n", Units::default()).unwrap_err();
         assert!(faults.len() == 1 && faults[0].starts_with("line 3: "), "{faults:?}");
-        assert!(read_road_lines("\n", &Units::default()).unwrap_err()[0].starts_with("No road was typed"));
+        assert!(read_road_lines("\n", Units::default()).unwrap_err()[0].starts_with("No road was typed"));
     }
 
     proptest! {
         #[test]
         fn never_panics(line in "\\PC{0,60}", near in "[0-9km/h +-]{0,20}(wind|toward|wet|°C| ){0,3}[0-9a-z°/ ]{0,12}") {
-            let _ = read_road_line(&line, &MILES);
-            let _ = read_road_line(&near, &MILES);
+            let _ = read_road_line(&line, MILES);
+            let _ = read_road_line(&near, MILES);
         }
 
         #[test]
@@ -206,7 +206,7 @@ mod tests {
                 typed: (n(0) > 70.0).then(|| Consumption::kwh_per_100km(n(1))),
             };
             let units = if miles { MILES } else { Units::default() };
-            let again = read_road_line(&write_road_line(&stretch, &units), &units).unwrap();
+            let again = read_road_line(&write_road_line(&stretch, units), units).unwrap();
             prop_assert!((again.length.get() - stretch.length.get()).abs() < 0.001);
             prop_assert!((again.own.outside.unwrap().get() - stretch.own.outside.unwrap().get()).abs() < 0.001);
             prop_assert!((again.heading.unwrap().straight - stretch.heading.unwrap().straight).abs() < 0.001);

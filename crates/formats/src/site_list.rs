@@ -36,9 +36,10 @@ const COLUMNS: [Column; 19] = [
 
 /// Whether a text is a list of sites along a road, and not of places on the map.
 pub fn is_site_list(text: &str) -> bool {
-    match text.trim_start().starts_with('[') {
-        true => text.contains("\"at_km\""),
-        false => text.lines().next().is_some_and(|header| header.to_lowercase().contains("at_km")),
+    if text.trim_start().starts_with('[') {
+        text.contains("\"at_km\"")
+    } else {
+        text.lines().next().is_some_and(|header| header.to_lowercase().contains("at_km"))
     }
 }
 

@@ -1,5 +1,6 @@
 //! Lines of numbers with their units, in any order: the words of such a line, and numbers in the units of the core.
 
+use spare_hour_core::quantity::Consumption;
 use spare_hour_core::units::{ConsumptionUnit, DistanceUnit, TemperatureUnit};
 
 use crate::number::parse_number;
@@ -78,7 +79,7 @@ pub(crate) fn core_unit(unit: &str) -> &str {
 
 /// A number in the core's unit.
 fn in_core(number: f64, unit: &str) -> Option<f64> {
-    let consumption = |of: ConsumptionUnit| of.consumption(number).map(|consumption| consumption.get());
+    let consumption = |of: ConsumptionUnit| of.consumption(number).map(Consumption::get);
     match unit {
         "mi" | "mph" => Some(number * DistanceUnit::Miles.kilometres()),
         "f" | "°f" => Some(TemperatureUnit::Fahrenheit.temperature(number).get()),

@@ -1,5 +1,5 @@
 //! Receipts against a tariff library of the registry: 200 invented tariffs, each on an invented charge, priced by ocpi-tariffs
-//! 0.48.0 (tests/reference/ocpi_prices, which prints reference/ocpi_prices.json).
+//! 0.48.0 (`reference/ocpi_prices`, which prints `ocpi_prices.json`).
 
 #![allow(missing_docs, clippy::unwrap_used)]
 

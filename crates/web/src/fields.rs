@@ -41,28 +41,28 @@ impl Field {
     }
 
     /// Reads a distance in a person's unit.
-    pub(crate) fn distance(&mut self, units: &Units, low: f64, high: f64) -> Option<Distance> {
+    pub(crate) fn distance(&mut self, units: Units, low: f64, high: f64) -> Option<Distance> {
         let unit = units.distance;
         let [low, high] = [low, high].map(|km| round(unit.of(Distance::km(km))));
         self.number(low, high, unit.name()).map(|number| unit.distance(number))
     }
 
     /// Reads a speed in a person's unit.
-    pub(crate) fn speed(&mut self, units: &Units, low: f64, high: f64) -> Option<Speed> {
+    pub(crate) fn speed(&mut self, units: Units, low: f64, high: f64) -> Option<Speed> {
         let unit = units.distance;
         let [low, high] = [low, high].map(|kmh| round(unit.of_speed(Speed::kmh(kmh))));
         self.number(low, high, unit.speed_name()).map(|number| unit.speed(number))
     }
 
     /// Reads a temperature in a person's unit.
-    pub(crate) fn temperature(&mut self, units: &Units, low: f64, high: f64) -> Option<Temperature> {
+    pub(crate) fn temperature(&mut self, units: Units, low: f64, high: f64) -> Option<Temperature> {
         let unit = units.temperature;
         let [low, high] = [low, high].map(|celsius| round(unit.of(Temperature::celsius(celsius))));
         self.number(low, high, unit.name()).map(|number| unit.temperature(number))
     }
 
     /// Reads a consumption in a person's unit; `low` is more than nothing.
-    pub(crate) fn consumption(&mut self, units: &Units, low: f64, high: f64) -> Option<Consumption> {
+    pub(crate) fn consumption(&mut self, units: Units, low: f64, high: f64) -> Option<Consumption> {
         let unit = units.consumption;
         let [a, b] = [low, high].map(|kwh| round(unit.of(Consumption::kwh_per_100km(kwh))));
         self.number(a.min(b), a.max(b), unit.name()).and_then(|number| unit.consumption(number))
@@ -112,12 +112,12 @@ mod tests {
             temperature: TemperatureUnit::Fahrenheit,
             ..Units::default()
         };
-        assert_eq!(Field::new("250").distance(&units, 1.0, 10_000.0), Some(Distance::km(402.336)));
-        assert_eq!(Field::new("14").temperature(&units, -50.0, 55.0).unwrap().get().round(), -10.0);
+        assert_eq!(Field::new("250").distance(units, 1.0, 10_000.0), Some(Distance::km(402.336)));
+        assert_eq!(Field::new("14").temperature(units, -50.0, 55.0).unwrap().get().round(), -10.0);
         // By hand: 100 / (4 · 1.609344) = 15.534 kWh/100 km.
-        assert!((Field::new("4").consumption(&units, 1.0, 200.0).unwrap().get() - 15.534).abs() < 0.001);
+        assert!((Field::new("4").consumption(units, 1.0, 200.0).unwrap().get() - 15.534).abs() < 0.001);
         let mut field = Field::new("900");
-        assert_eq!(field.speed(&units, 10.0, 300.0), None);
+        assert_eq!(field.speed(units, 10.0, 300.0), None);
         assert_eq!(field.fault.as_deref(), Some("“900” does not work; expected 6.21 to 186 mph"));
     }
 }

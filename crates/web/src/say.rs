@@ -42,36 +42,36 @@ pub(crate) fn percent(soc: Soc) -> String {
 }
 
 /// The time of day some minutes after a departure in minutes after midnight, with the day when it is not the first.
-pub(crate) fn time_of_day(units: &Units, departure: f64, minutes: f64) -> String {
+pub(crate) fn time_of_day(units: Units, departure: f64, minutes: f64) -> String {
     let at = (departure + minutes).round().max(0.0) as u32;
     let time = units.clock.time(at);
     if at < 1440 { time } else { format!("{time} +{} d", at / 1440) }
 }
 
 /// A distance, whole: `123 km`.
-pub(crate) fn distance(units: &Units, distance: Distance) -> String {
+pub(crate) fn distance(units: Units, distance: Distance) -> String {
     format!("{:.0} {}", units.distance.of(distance), units.distance.name())
 }
 
 /// A speed, whole: `110 km/h`.
-pub(crate) fn speed(units: &Units, speed: Speed) -> String {
+pub(crate) fn speed(units: Units, speed: Speed) -> String {
     format!("{:.0} {}", units.distance.of_speed(speed), units.distance.speed_name())
 }
 
 /// A temperature, whole: `−7 °C`.
-pub(crate) fn temperature(units: &Units, temperature: Temperature) -> String {
+pub(crate) fn temperature(units: Units, temperature: Temperature) -> String {
     let degrees = units.temperature.of(temperature).round();
     format!("{}{:.0} {}", if degrees < 0.0 { "−" } else { "" }, degrees.abs(), units.temperature.name())
 }
 
 /// The number of a consumption, with the decimals that its unit deserves.
-pub(crate) fn bare_consumption(units: &Units, consumption: Consumption) -> String {
+pub(crate) fn bare_consumption(units: Units, consumption: Consumption) -> String {
     let number = units.consumption.of(consumption);
     if number.is_finite() { format!("{number:.*}", units.consumption.decimals()) } else { "gives back".into() }
 }
 
 /// A consumption: `18.4 kWh/100 km`.
-pub(crate) fn consumption(units: &Units, consumption: Consumption) -> String {
+pub(crate) fn consumption(units: Units, consumption: Consumption) -> String {
     let number = bare_consumption(units, consumption);
     if units.consumption.of(consumption).is_finite() {
         format!("{number} {}", units.consumption.name())
@@ -81,7 +81,7 @@ pub(crate) fn consumption(units: &Units, consumption: Consumption) -> String {
 }
 
 /// A sentence of the core, which tells SI units, with the numbers that stand before them retold in the person's.
-pub(crate) fn retold(units: &Units, sentence: &str) -> String {
+pub(crate) fn retold(units: Units, sentence: &str) -> String {
     let degrees = |number: f64| temperature(units, Temperature::celsius(number));
     let pace = |number: f64| speed(units, Speed::kmh(number));
     let takes = |number: f64| consumption(units, Consumption::kwh_per_100km(number));
@@ -107,7 +107,7 @@ fn with_unit(sentence: &str, unit: &str, tell: impl Fn(f64) -> String) -> String
 }
 
 /// A date and a time as they are kept, `2026-05-01 14:03:20`, to the minute on the person's clock face.
-pub(crate) fn stamp(units: &Units, kept: &str) -> String {
+pub(crate) fn stamp(units: Units, kept: &str) -> String {
     let (date, time) = kept.split_once(' ').unwrap_or((kept, ""));
     let minutes = time.get(..5).and_then(spare_hour_core::units::parse_time);
     minutes.map_or_else(|| kept.into(), |minutes| format!("{date} {}", units.clock.time(minutes)))
@@ -130,9 +130,9 @@ mod tests {
         assert_eq!(["+3.2 min", "−12 min", "±0 min"], [3.2, -12.1, 0.01].map(more_minutes));
         assert_eq!(more_money(-1.4, "cr"), "−1.40 cr");
         let usual = Units::default();
-        assert_eq!(time_of_day(&usual, 480.0, 1000.0), "00:40 +1 d");
-        assert_eq!(stamp(&usual, "2026-05-01 14:03:20"), "2026-05-01 14:03");
-        assert_eq!(temperature(&usual, Temperature::celsius(-7.2)), "−7 °C");
+        assert_eq!(time_of_day(usual, 480.0, 1000.0), "00:40 +1 d");
+        assert_eq!(stamp(usual, "2026-05-01 14:03:20"), "2026-05-01 14:03");
+        assert_eq!(temperature(usual, Temperature::celsius(-7.2)), "−7 °C");
         assert_eq!([field(10.0), field(0.5), field(17.25)], ["10", "0.5", "17.25"]);
     }
 
@@ -145,15 +145,15 @@ mod tests {
             temperature: TemperatureUnit::Fahrenheit,
             clock: ClockFace::Twelve,
         };
-        assert_eq!(distance(&units, Distance::km(100.0)), "62 mi");
-        assert_eq!(speed(&units, Speed::kmh(112.654)), "70 mph");
-        assert_eq!(temperature(&units, Temperature::celsius(-20.0)), "−4 °F");
-        assert_eq!(consumption(&units, Consumption::kwh_per_100km(20.0)), "3.11 mi/kWh");
-        assert_eq!(consumption(&units, Consumption::kwh_per_100km(-1.0)), "gives back");
-        assert_eq!(time_of_day(&units, 480.0, 330.0), "1:30 pm");
-        assert_eq!(stamp(&units, "2026-05-01 14:03:20"), "2026-05-01 2:03 pm");
+        assert_eq!(distance(units, Distance::km(100.0)), "62 mi");
+        assert_eq!(speed(units, Speed::kmh(112.654)), "70 mph");
+        assert_eq!(temperature(units, Temperature::celsius(-20.0)), "−4 °F");
+        assert_eq!(consumption(units, Consumption::kwh_per_100km(20.0)), "3.11 mi/kWh");
+        assert_eq!(consumption(units, Consumption::kwh_per_100km(-1.0)), "gives back");
+        assert_eq!(time_of_day(units, 480.0, 330.0), "1:30 pm");
+        assert_eq!(stamp(units, "2026-05-01 14:03:20"), "2026-05-01 2:03 pm");
         let sentence = "The packs began at −10 °C to 20 °C, at 112.7 km/h and 20 kWh/100 km; km/h are km/h.";
         let told = "The packs began at 14 °F to 68 °F, at 70 mph and 3.11 mi/kWh; km/h are km/h.";
-        assert_eq!(retold(&units, sentence), told);
+        assert_eq!(retold(units, sentence), told);
     }
 }

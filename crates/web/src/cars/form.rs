@@ -128,10 +128,10 @@ impl CarForm {
         let name = self.name.words(80);
         let usable = self.usable.required(0.1, 2_000.0, "kWh");
         let loss = self.loss.required(0.0, 90.0, "%");
-        let range = self.range.distance(&self.units, 1.0, 10_000.0);
-        let test_range = self.test_range.distance(&self.units, 1.0, 10_000.0);
-        let test_speed = self.test_speed.speed(&self.units, 10.0, 300.0);
-        let own = self.own.consumption(&self.units, 1.0, 200.0);
+        let range = self.range.distance(self.units, 1.0, 10_000.0);
+        let test_range = self.test_range.distance(self.units, 1.0, 10_000.0);
+        let test_speed = self.test_speed.speed(self.units, 10.0, 300.0);
+        let own = self.own.consumption(self.units, 1.0, 200.0);
         let phases = self.ac_phases.number(1.0, 3.0, "phases");
         let ac_power = self.ac_power.number(0.5, 50.0, "kW");
         let mass = self.mass.number(300.0, 5_000.0, "kg");

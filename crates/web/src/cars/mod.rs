@@ -118,7 +118,7 @@ async fn list_page(app: &App, new: CarForm, units: Units, status: StatusCode) ->
                 let curve = car.curve.map(|curve| store.curve(curve)).transpose()?;
                 Ok(CarLine {
                     id: car.id,
-                    told: told(&car, &units),
+                    told: told(&car, units),
                     curve: curve.map_or_else(|| "no charge curve yet".into(), |curve| curve.about.name),
                     name: car.about.name,
                 })
@@ -130,7 +130,7 @@ async fn list_page(app: &App, new: CarForm, units: Units, status: StatusCode) ->
 }
 
 /// A car in one line.
-fn told(car: &Car, units: &Units) -> String {
+fn told(car: &Car, units: Units) -> String {
     let about = &car.about;
     let range = about.distances.or_first_known(about.distance_base, about.usable).1;
     let range = range.map(|range| format!(", {}", say::distance(units, range))).unwrap_or_default();
@@ -203,7 +203,7 @@ impl ShowPage {
             plot: plot(&car, &family, &curves),
             family: family.iter().enumerate().map(|(index, curve)| family_row(index, curve, &car)).collect(),
             unread,
-            curves: curves.iter().rev().map(|curve| curve_row(&car, curve, &units)).collect(),
+            curves: curves.iter().rev().map(|curve| curve_row(&car, curve, units)).collect(),
             sessions: sessions.map(|line| (line.id, line.name)).collect(),
             form: form.unwrap_or_else(|| CarForm::of(&car, units)),
         })
@@ -244,7 +244,7 @@ fn family_row(index: usize, curve: &FamilyCurve, car: &Car) -> FamilyRow {
     }
 }
 
-fn curve_row(car: &Car, curve: &Curve, units: &Units) -> CurveRow {
+fn curve_row(car: &Car, curve: &Curve, units: Units) -> CurveRow {
     let about = &curve.about;
     CurveRow {
         id: curve.id,

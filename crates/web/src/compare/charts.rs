@@ -26,12 +26,12 @@ struct Kind {
     x_name: &'static str,
     y_name: &'static str,
     told: &'static str,
-    points: fn(&OwnedRun, Soc, &Units) -> Points,
+    points: fn(&OwnedRun, Soc, Units) -> Points,
 }
 
 impl Kind {
     /// The name of its upright axis.
-    fn y_name(&self, units: &Units) -> &'static str {
+    fn y_name(&self, units: Units) -> &'static str {
         match (self.key, units.distance) {
             ("distance", DistanceUnit::Miles) => "mi added",
             _ => self.y_name,
@@ -58,14 +58,14 @@ const KINDS: [Kind; 4] = [
     },
 ];
 
-fn power(run: &OwnedRun, _: Soc, _: &Units) -> Points {
+fn power(run: &OwnedRun, _: Soc, _: Units) -> Points {
     let (from, to) = run.report.curve.measured;
     let points = run.report.curve.power.points().iter();
     points.copied().filter(|point| point.0 >= from.get() && point.0 <= to.get()).collect()
 }
 
 /// SoC over the minutes since the window began.
-fn soc(run: &OwnedRun, from: Soc, _: &Units) -> Points {
+fn soc(run: &OwnedRun, from: Soc, _: Units) -> Points {
     let timeline = &run.report.analysis.timeline;
     let Some(start) = timeline.minute_at(from) else {
         return Vec::new();
@@ -78,12 +78,12 @@ fn soc(run: &OwnedRun, from: Soc, _: &Units) -> Points {
     std::iter::once((0.0, from.get())).chain(thinned).chain(last).collect()
 }
 
-fn energy(run: &OwnedRun, from: Soc, units: &Units) -> Points {
+fn energy(run: &OwnedRun, from: Soc, units: Units) -> Points {
     let usable = run.report.analysis.basis().usable.get();
     soc(run, from, units).into_iter().map(|(minute, soc)| (minute, (soc - from.get()) / 100.0 * usable)).collect()
 }
 
-fn distance(run: &OwnedRun, from: Soc, units: &Units) -> Points {
+fn distance(run: &OwnedRun, from: Soc, units: Units) -> Points {
     let Some(range) = run.report.analysis.basis().range else {
         return Vec::new();
     };
@@ -97,11 +97,11 @@ fn begin(comparison: &Comparison) -> Soc {
 }
 
 /// The charts that there is something to draw on.
-pub(super) fn plots(runs: &[OwnedRun], comparison: &Comparison, units: &Units) -> Vec<Plot> {
+pub(super) fn plots(runs: &[OwnedRun], comparison: &Comparison, units: Units) -> Vec<Plot> {
     KINDS.iter().filter_map(|kind| plot(kind, runs, begin(comparison), units)).collect()
 }
 
-fn plot(kind: &Kind, runs: &[OwnedRun], from: Soc, units: &Units) -> Option<Plot> {
+fn plot(kind: &Kind, runs: &[OwnedRun], from: Soc, units: Units) -> Option<Plot> {
     let series: Vec<Points> = runs.iter().map(|run| (kind.points)(run, from, units)).collect();
     let all = || series.iter().flatten();
     let most_x = if kind.key == "power" { 100.0 } else { all().map(|point| point.0).fold(0.0, f64::max) };
@@ -137,7 +137,7 @@ pub(super) struct BrickRow {
 }
 
 /// Bricks of every session on one scale of minutes.
-pub(super) fn bricks(runs: &[OwnedRun], units: &Units) -> Vec<BrickRow> {
+pub(super) fn bricks(runs: &[OwnedRun], units: Units) -> Vec<BrickRow> {
     let longest = runs.iter().map(|run| run.report.analysis.minutes.get()).fold(1.0, f64::max);
     let paces: Vec<_> = runs.iter().map(|run| minute_bricks(&run.report.analysis, units)).collect();
     let all = paces.iter().flat_map(|bricks| &bricks.bricks);
@@ -167,7 +167,7 @@ pub(super) fn table(runs: &[OwnedRun], comparison: &Comparison, name: &str) -> O
     let kind = KINDS.iter().find(|kind| kind.key == name)?;
     let mut text = format!("session,{},{}\n", kind.x_name.replace(", ", "_"), kind.y_name.replace(", ", "_"));
     for run in runs {
-        for (x, y) in (kind.points)(run, begin(comparison), &Units::default()) {
+        for (x, y) in (kind.points)(run, begin(comparison), Units::default()) {
             text.push_str(&format!("\"{}\",{x:.4},{y:.4}\n", run.name.replace('"', "\"\"")));
         }
     }

@@ -157,12 +157,12 @@ impl View {
         let Compared { runs, comparison, base } = compared;
         let name = |index: usize| view::letter(index);
         Self {
-            rows: view::rows(runs, comparison, &units),
+            rows: view::rows(runs, comparison, units),
             parts: view::parts(comparison, *base),
             repeatability: view::repeatability(comparison, name),
-            cautions: comparison.cautions.iter().map(|caution| say::retold(&units, &caution.message)).collect(),
-            plots: charts::plots(runs, comparison, &units),
-            bricks: charts::bricks(runs, &units),
+            cautions: comparison.cautions.iter().map(|caution| say::retold(units, &caution.message)).collect(),
+            plots: charts::plots(runs, comparison, units),
+            bricks: charts::bricks(runs, units),
             units,
             has_distance: comparison.distance.is_some(),
             energy: comparison.energy.map(|energy| format!("{:.0}", energy.get())).unwrap_or_default(),
@@ -189,7 +189,7 @@ pub(crate) async fn chart(
             let table = charts::table(&compared.runs, &compared.comparison, name).ok_or(WebError::NotFound)?;
             return Ok(download(&format!("{file_name}.csv"), "text/csv; charset=utf-8", table));
         }
-        let plots = charts::plots(&compared.runs, &compared.comparison, &store.settings()?.units);
+        let plots = charts::plots(&compared.runs, &compared.comparison, store.settings()?.units);
         let plot = plots.into_iter().find(|plot| plot.key == name).ok_or(WebError::NotFound)?;
         drawing_file(&plot.render().map_err(|_| WebError::Failed)?, kind, &file_name)
     })

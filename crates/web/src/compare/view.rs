@@ -33,7 +33,7 @@ pub(super) struct Row {
     pub(super) paces: String,
 }
 
-pub(super) fn rows(runs: &[OwnedRun], comparison: &Comparison, units: &Units) -> Vec<Row> {
+pub(super) fn rows(runs: &[OwnedRun], comparison: &Comparison, units: Units) -> Vec<Row> {
     let row = |(index, (run, row)): (usize, (&OwnedRun, &spare_hour_core::compare::Row))| {
         let minutes = row.window.as_ref().map(|window| window.minutes);
         let added = row.window.as_ref().and_then(|window| window.added).map(|added| units.distance.of(added));
@@ -66,7 +66,7 @@ fn difference_words(difference: &Difference) -> String {
     format!("{minutes}, {}{:.0} %", if difference.percent < 0.0 { "−" } else { "+" }, difference.percent.abs())
 }
 
-fn pace_words(difference: &Difference, units: &Units) -> String {
+fn pace_words(difference: &Difference, units: Units) -> String {
     let signed =
         |number: f64, decimals: usize| format!("{}{:.decimals$}", if number < 0.0 { "−" } else { "+" }, number.abs());
     let pace = difference.km_per_minute.map(|km| units.distance.of(Distance::km(km)));

@@ -27,7 +27,7 @@ pub(super) fn over_speed(
     drives: &[Drive],
     usable: Energy,
     outside: Temperature,
-    units: &Units,
+    units: Units,
 ) -> Plot {
     let at = |kmh: f64| fit.predict(Speed::kmh(kmh), outside, Speed::kmh(0.0), Mass::kg(0.0));
     let points = drives.iter().filter(|drive| counts(drive, usable));
@@ -54,7 +54,7 @@ pub(super) fn over_temperature(
     drives: &[Drive],
     usable: Energy,
     speed: Speed,
-    units: &Units,
+    units: Units,
 ) -> Plot {
     let at = |celsius: f64| fit.predict(speed, Temperature::celsius(celsius), Speed::kmh(0.0), Mass::kg(0.0));
     let points = drives.iter().filter(|drive| counts(drive, usable));
@@ -76,7 +76,7 @@ pub(super) fn over_temperature(
 }
 
 /// A consumption in kWh/100 km as it is told.
-fn tell(units: &Units, kwh: f64) -> f64 {
+fn tell(units: Units, kwh: f64) -> f64 {
     units.consumption.of(Consumption::kwh_per_100km(kwh))
 }
 

@@ -179,13 +179,13 @@ impl ShowPage {
 /// Typed drives as they are understood, while they are typed.
 pub(crate) async fn lines(State(app): State<App>, Form(form): Form<LinesForm>) -> Result<Response, WebError> {
     let units = app.units().await?;
-    let told = |drive: Drive| view::in_words(&drive, &units);
-    let lines = typed(&form.text, &units).map(|(number, drive)| (number, drive.map(told)));
+    let told = |drive: Drive| view::in_words(&drive, units);
+    let lines = typed(&form.text, units).map(|(number, drive)| (number, drive.map(told)));
     Ok(page(StatusCode::OK, &LinesView { lines: lines.collect() }))
 }
 
 /// Lines that are not empty, with their numbers, as drives.
-fn typed(text: &str, units: &Units) -> impl Iterator<Item = (usize, Result<Drive, String>)> {
+fn typed(text: &str, units: Units) -> impl Iterator<Item = (usize, Result<Drive, String>)> {
     let distance = units.distance;
     let lines = text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty());
     lines.map(move |(index, line)| (index + 1, read_drive_line(line, distance)))
@@ -197,11 +197,11 @@ pub(crate) async fn add(State(app): State<App>, Path(car): Path<i32>, form: Mult
     let units = app.units().await?;
     let typed = upload.field("text");
     let drives = if upload.bytes.trim_ascii_start().starts_with(b"<") {
-        of_track(&upload.bytes, &typed, &units)
+        of_track(&upload.bytes, &typed, units)
     } else if upload.from_file {
         read_drives(&upload.bytes).map_err(|error| vec![error.to_string()])
     } else {
-        of_lines(&typed, &units)
+        of_lines(&typed, units)
     };
     match drives {
         Err(faults) => {
@@ -215,13 +215,13 @@ pub(crate) async fn add(State(app): State<App>, Path(car): Path<i32>, form: Mult
     }
 }
 
-fn of_track(bytes: &[u8], typed: &str, units: &Units) -> Result<Vec<Drive>, Vec<String>> {
+fn of_track(bytes: &[u8], typed: &str, units: Units) -> Result<Vec<Drive>, Vec<String>> {
     let track = read_track(bytes).map_err(|error| vec![error.to_string()])?;
     let drive = from_track::drive_of_track(&track, typed, units.distance);
     drive.map(|drive| vec![drive]).map_err(|problem| vec![format!("the track and what is typed beside it: {problem}")])
 }
 
-fn of_lines(text: &str, units: &Units) -> Result<Vec<Drive>, Vec<String>> {
+fn of_lines(text: &str, units: Units) -> Result<Vec<Drive>, Vec<String>> {
     let (mut drives, mut faults) = (Vec::new(), Vec::new());
     for (number, drive) in typed(text, units) {
         match drive {

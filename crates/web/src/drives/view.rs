@@ -62,7 +62,7 @@ fn round(distance: f64) -> f64 {
 }
 
 /// A drive in words.
-pub(super) fn in_words(drive: &Drive, units: &Units) -> String {
+pub(super) fn in_words(drive: &Drive, units: Units) -> String {
     let used = match drive.used {
         Used::Energy(energy) => format!("{} kWh", say::field(energy.get())),
         Used::Soc(before, after) => format!("{}–{} %", say::field(before.get()), say::field(after.get())),
@@ -88,7 +88,7 @@ impl DrivesView {
         let usable = car.about.usable;
         let drives: Vec<Drive> = kept.iter().map(|kept| kept.drive.clone()).collect();
         let fit = ConsumptionFit::new(&drives, usable, car.body());
-        let units = &at.units.clone();
+        let units = at.units;
         let speed = at.speed.speed(units, 10.0, 250.0).unwrap_or(SPEED);
         let outside = at.outside.temperature(units, -50.0, 55.0).unwrap_or(OUTSIDE);
         let wind = at.wind.speed(units, -100.0, 100.0).unwrap_or_default();
@@ -111,7 +111,7 @@ impl DrivesView {
     }
 }
 
-fn headline(asked: &Prediction, units: &Units) -> String {
+fn headline(asked: &Prediction, units: Units) -> String {
     let mut ends = [asked.low, asked.high].map(|end| say::bare_consumption(units, end));
     if units.consumption.is_reciprocal() {
         ends.reverse();
@@ -129,7 +129,7 @@ fn told(
     usable: Energy,
     asked: &Prediction,
     [winter, mild]: [Consumption; 2],
-    units: &Units,
+    units: Units,
 ) -> String {
     let last = say::distance(units, range(usable * LAST, asked.middle));
     let surely = units.distance.of(range(usable * LAST, asked.high));
@@ -149,7 +149,7 @@ fn told(
 }
 
 /// Ranges from full to empty, side by side.
-fn ranges(car: &Car, asked: &Prediction, units: &Units) -> Vec<(String, String)> {
+fn ranges(car: &Car, asked: &Prediction, units: Units) -> Vec<(String, String)> {
     let (distances, usable) = (&car.about.distances, car.about.usable);
     let km = |range: Distance| say::distance(units, range);
     let mut ranges = vec![(
@@ -170,7 +170,7 @@ fn ranges(car: &Car, asked: &Prediction, units: &Units) -> Vec<(String, String)>
     ranges
 }
 
-fn terms(fit: &ConsumptionFit, units: &Units) -> Vec<(&'static str, String)> {
+fn terms(fit: &ConsumptionFit, units: Units) -> Vec<(&'static str, String)> {
     let [drag, rolling, base, heating] = fit.load.terms();
     let [more_drag, more_rolling, more_base, more_heating] = fit.plus_minus;
     vec![
@@ -201,7 +201,7 @@ fn fractions(fit: &ConsumptionFit, speed: Speed, outside: Temperature, wind: Spe
     names.into_iter().zip(parts).map(fraction).collect()
 }
 
-fn row(index: usize, kept: &StoredDrive, fit: &ConsumptionFit, usable: Energy, units: &Units) -> DriveRow {
+fn row(index: usize, kept: &StoredDrive, fit: &ConsumptionFit, usable: Energy, units: Units) -> DriveRow {
     let drive = &kept.drive;
     let residual = fit.residuals.iter().find(|residual| residual.drive == index);
     let takes = |energy: Energy| {

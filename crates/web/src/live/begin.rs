@@ -99,7 +99,7 @@ impl StartForm {
         let mut conditions = Vec::new();
         for number in &mut self.numbers {
             let value = if number.key.ends_with("_c") {
-                number.field.temperature(&self.units, number.low, number.high).map(Temperature::get)
+                number.field.temperature(self.units, number.low, number.high).map(Temperature::get)
             } else {
                 number.field.number(number.low, number.high, number.unit)
             };
@@ -125,7 +125,7 @@ async fn start_page(app: &App, form: StartForm, status: StatusCode) -> Result<Re
             let cars = store.cars()?.into_iter().map(|car| (car.id, car.about.name)).collect();
             let units = store.settings()?.units;
             let told = |charge: StoredLiveCharge| {
-                let created_at = say::stamp(&units, &charge.created_at);
+                let created_at = say::stamp(units, &charge.created_at);
                 StoredLiveCharge { created_at, ..charge }
             };
             Ok((cars, store.open_charges()?.into_iter().map(told).collect()))
@@ -150,7 +150,7 @@ pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields
             let usual = || {
                 let name = car.as_ref().map_or("Charge", |car| car.about.name.as_str());
                 let now = Timestamp::now().strftime("%Y-%m-%d %H:%M").to_string();
-                format!("{name}, {} UTC", say::stamp(&units, &now))
+                format!("{name}, {} UTC", say::stamp(units, &now))
             };
             let name = if said.is_empty() { usual() } else { said };
             let new = NewLiveCharge { car: car.as_ref().map(|car| car.id), name, conditions, token: new_id() };

@@ -56,9 +56,9 @@ impl Month {
             let drive = kept.drive;
             let Some(at) = drive.day.as_deref().and_then(place) else { continue };
             days[at].drives += 1;
-            days[at].distance = days[at].distance + drive.distance;
+            days[at].distance += drive.distance;
             if drive.left_out.is_none() {
-                days[at].driven = days[at].driven + drive.energy(car.about.usable);
+                days[at].driven += drive.energy(car.about.usable);
             }
         }
         for line in store.sessions()?.into_iter().filter(|line| line.car == Some(car.id)) {

@@ -64,10 +64,14 @@ impl HomeForm {
         ]
     }
 
-    /// The post; `Some(None)` when nothing was filled in, `None` leaves what is wrong in the fields.
-    pub(super) fn home(&mut self) -> Option<Option<HomePost>> {
+    pub(super) fn is_wrong(&self) -> bool {
+        self.fields().iter().any(|field| field.2.fault.is_some())
+    }
+
+    /// The post, if one was filled in; what is wrong stays in the fields.
+    pub(super) fn home(&mut self) -> Option<HomePost> {
         if self.fields().iter().all(|field| field.2.text.trim().is_empty()) {
-            return Some(None);
+            return None;
         }
         let phases = self.phases.required(1.0, 3.0, "phases");
         let volts = self.volts.required(90.0, 500.0, "V");
@@ -76,7 +80,7 @@ impl HomeForm {
         let limit = self.limit.required(1.0, 100.0, "%");
         let post =
             Post { phases: phases?.round() as u32, voltage: Voltage::volts(volts?), current: Current::amps(amps?) };
-        Some(Some(HomePost { post, night: Minutes::new(60.0 * hours?), limit: Soc::percent(limit?) }))
+        Some(HomePost { post, night: Minutes::new(60.0 * hours?), limit: Soc::percent(limit?) })
     }
 }
 
@@ -91,10 +95,12 @@ mod tests {
             night: Minutes::new(510.0),
             limit: Soc::percent(80.0),
         };
-        assert_eq!(HomeForm::of(Some(home)).home(), Some(Some(home)));
-        assert_eq!(HomeForm::of(None).home(), Some(None));
+        let mut kept = HomeForm::of(Some(home));
+        assert_eq!((kept.home(), kept.is_wrong()), (Some(home), false));
+        let mut none = HomeForm::of(None);
+        assert_eq!((none.home(), none.is_wrong()), (None, false));
         let mut wrong = HomeForm::new(HomeFields { phases: "4".into(), volts: "230".into(), ..HomeFields::default() });
-        assert_eq!(wrong.home(), None);
+        assert_eq!((wrong.home(), wrong.is_wrong()), (None, true));
         let faulty = wrong.fields().map(|(name, _, field)| field.fault.as_ref().map(|_| name));
         assert_eq!(faulty, [Some("phases"), None, Some("amps"), Some("hours"), Some("limit")]);
     }

@@ -86,15 +86,15 @@ impl MonthView {
         let units = store.settings()?.units;
         let most = month.days.iter().map(|day| day.driven.get().max(day.stored().get())).fold(1.0, f64::max);
         let weeks = month.weeks();
-        let cell = |day: &Option<&Day>| day.map(|day| day_cell(day, most, &units));
+        let cell = |day: Option<&Day>| day.map(|day| day_cell(day, most, units));
         Ok(Self {
             title: month.first.strftime("%B %Y").to_string(),
             before: month_name(month.first.saturating_sub(1.month())),
             after: month_name(month.first.saturating_add(1.month())),
-            weeks: weeks.iter().map(|week| week.iter().map(cell).collect()).collect(),
-            told: told(month, &units),
+            weeks: weeks.iter().map(|week| week.iter().copied().map(cell).collect()).collect(),
+            told: told(month, units),
             balance: balance(month, car),
-            home: car.about.home.map(|home| home_told(car, &home, &units)).unwrap_or_default(),
+            home: car.about.home.map(|home| home_told(car, &home, units)).unwrap_or_default(),
             ahead: ahead.habits(car).map(|habits| ahead_told(month, car, habits)).unwrap_or_default(),
             is_empty: month.days.iter().all(|day| day.drives == 0 && day.charges.is_empty()),
         })
@@ -105,7 +105,7 @@ fn kwh(energy: Energy) -> String {
     format!("{:.1} kWh", energy.get())
 }
 
-fn day_cell(day: &Day, most: f64, units: &Units) -> DayCell {
+fn day_cell(day: &Day, most: f64, units: Units) -> DayCell {
     const NAMES: [&str; 7] = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
     let weekday = usize::from(day.date.weekday().to_monday_zero_offset().unsigned_abs());
     let charge = |charge: &super::calendar::DayCharge| (charge.session, charge.name.clone(), kwh(charge.stored));
@@ -126,7 +126,7 @@ fn sums(month: &Month) -> (Energy, Energy) {
     (Energy::kwh(driven), Energy::kwh(stored))
 }
 
-fn told(month: &Month, units: &Units) -> String {
+fn told(month: &Month, units: Units) -> String {
     let drives: usize = month.days.iter().map(|day| day.drives).sum();
     let distance = month.days.iter().fold(spare_hour_core::quantity::Distance::km(0.0), |sum, day| sum + day.distance);
     let charges: usize = month.days.iter().map(|day| day.charges.len()).sum();
@@ -154,7 +154,7 @@ fn balance(month: &Month, car: &Car) -> String {
 }
 
 /// What the post at home does for the car.
-fn home_told(car: &Car, home: &HomePost, units: &Units) -> Vec<String> {
+fn home_told(car: &Car, home: &HomePost, units: Units) -> Vec<String> {
     let about = &car.about;
     let power = home.charging(about.on_board.as_ref()).power;
     let stored = Power::kw(power.get() * (1.0 - about.charge_loss_percent / 100.0));

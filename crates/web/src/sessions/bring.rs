@@ -202,7 +202,7 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
             return Ok(match_page(&app, form, &upload, &sheet, &matching, Vec::new()));
         }
     };
-    let car = chosen_car(&mut form, session.as_ref(), &app.units().await?);
+    let car = chosen_car(&mut form, session.as_ref(), app.units().await?);
     if form.car.is_empty() {
         faults.push("Say which car it was, or name a new one.".into());
     }
@@ -315,7 +315,7 @@ pub(crate) async fn matched(State(app): State<App>, form: Multipart) -> Result<R
         }
     };
     let faults = SocTimeline::new(&session).err().map(|error| error.to_string());
-    let car = chosen_car(&mut form, Some(&session), &app.units().await?);
+    let car = chosen_car(&mut form, Some(&session), app.units().await?);
     let (Some(car), None) = (car, &faults) else {
         let faults = faults.unwrap_or_else(|| "Say which car it was: its name and usable capacity are needed.".into());
         return Ok(match_page(&app, form, &upload, &sheet, &matching, vec![faults]));
@@ -365,7 +365,7 @@ enum ChosenCar {
     New(Box<KnownCar>),
 }
 
-fn chosen_car(form: &mut NewForm, session: Option<&Session>, units: &Units) -> Option<ChosenCar> {
+fn chosen_car(form: &mut NewForm, session: Option<&Session>, units: Units) -> Option<ChosenCar> {
     if form.car != NEW_CAR {
         return form.car.parse().ok().map(ChosenCar::Kept);
     }

@@ -65,8 +65,7 @@ pub(crate) async fn edit(State(app): State<App>, Path(id): Path<i32>) -> Result<
     let about = app.run(move |store| Ok(store.session(id)?.about)).await?;
     let pairs = condition_pairs(&about.session.conditions);
     let value = |key: &str| pairs.iter().find(|pair| pair.0 == key).map(|pair| pair.1.clone()).unwrap_or_default();
-    let fields =
-        ASKED.iter().map(|&(key, label)| (key, label_in(&units, key, label), in_units(&units, key, value(key))));
+    let fields = ASKED.iter().map(|&(key, label)| (key, label_in(units, key, label), in_units(units, key, value(key))));
     let fields = fields.collect();
     let is_other = |pair: &&(String, String)| !ASKED.iter().any(|asked| asked.0 == pair.0);
     let other: String = pairs.iter().filter(is_other).map(|(key, value)| format!("{key}: {value}\n")).collect();
@@ -76,7 +75,7 @@ pub(crate) async fn edit(State(app): State<App>, Path(id): Path<i32>) -> Result<
 }
 
 /// A label with the unit that its field is typed in.
-fn label_in(units: &Units, key: &str, label: &str) -> String {
+fn label_in(units: Units, key: &str, label: &str) -> String {
     match key {
         "range_km" => format!("{label}, {}", units.distance.name()),
         "battery_c" | "ambient_c" => format!("{label}, {}", units.temperature.name()),
@@ -85,7 +84,7 @@ fn label_in(units: &Units, key: &str, label: &str) -> String {
 }
 
 /// What is kept of a condition, as a field in the person's units.
-fn in_units(units: &Units, key: &str, kept: String) -> Field {
+fn in_units(units: Units, key: &str, kept: String) -> Field {
     let number = kept.parse::<f64>().ok();
     let told = match key {
         "range_km" => number.map(|km| units.distance.of(Distance::km(km))),
@@ -96,7 +95,7 @@ fn in_units(units: &Units, key: &str, kept: String) -> Field {
 }
 
 /// What was typed of a condition in the person's units, as it is kept; `None` when it is no number that works.
-fn as_kept(units: &Units, key: &str, field: &mut Field) -> Option<String> {
+fn as_kept(units: Units, key: &str, field: &mut Field) -> Option<String> {
     let number = match key {
         _ if field.text.trim().is_empty() => return Some(String::new()),
         "range_km" => field.distance(units, 1.0, 10_000.0)?.get(),
@@ -121,10 +120,10 @@ pub(crate) async fn change(
     let mut fields: Vec<(&'static str, String, Field)> = Vec::new();
     for (key, label) in ASKED {
         let mut field = Field::new(typed(key));
-        if let Some(text) = as_kept(&units, key, &mut field) {
+        if let Some(text) = as_kept(units, key, &mut field) {
             field.fault = note_condition(&mut conditions, key, &text).err();
         }
-        fields.push((key, label_in(&units, key, label), field));
+        fields.push((key, label_in(units, key, label), field));
     }
     let pairs = other
         .text

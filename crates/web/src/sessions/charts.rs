@@ -165,7 +165,7 @@ const BRICKS_LEFT: f64 = 8.0;
 const BRICKS_RIGHT: f64 = 1192.0;
 
 /// The bricks of a session, shaded by distance (or percent, where no range is known) gained a minute.
-pub(crate) fn minute_bricks(analysis: &Analysis, units: &Units) -> Bricks {
+pub(crate) fn minute_bricks(analysis: &Analysis, units: Units) -> Bricks {
     let start = analysis.timeline.start().get();
     let (from, to) = (analysis.timeline.start_soc().get(), analysis.timeline.end_soc().get());
     let mut edges = vec![from];
@@ -190,7 +190,7 @@ pub(crate) fn minute_bricks(analysis: &Analysis, units: &Units) -> Bricks {
 }
 
 /// Distance a minute.
-pub(crate) fn pace_name(units: &Units) -> &'static str {
+pub(crate) fn pace_name(units: Units) -> &'static str {
     match units.distance {
         DistanceUnit::Kilometres => "km/min",
         DistanceUnit::Miles => "mi/min",
@@ -235,7 +235,7 @@ mod tests {
 
     #[test]
     fn bricks_are_as_wide_as_their_minutes() {
-        let bricks = minute_bricks(&report(LINES, Some(400.0)).analysis, &Units::default());
+        let bricks = minute_bricks(&report(LINES, Some(400.0)).analysis, Units::default());
         let per_minute = (BRICKS_RIGHT - BRICKS_LEFT) / 30.0;
         for brick in &bricks.bricks {
             let minutes: f64 = brick.minutes.parse().unwrap();
@@ -245,7 +245,7 @@ mod tests {
         assert!((whole - (BRICKS_RIGHT - BRICKS_LEFT)).abs() < 0.5);
         assert_eq!((bricks.unit, bricks.bricks[0].from.as_str(), bricks.bricks[0].to.as_str()), ("km/min", "12", "15"));
         assert!(bricks.bricks[1].shade > bricks.bricks.last().unwrap().shade);
-        assert_eq!(minute_bricks(&report(LINES, None).analysis, &Units::default()).unit, "%/min");
+        assert_eq!(minute_bricks(&report(LINES, None).analysis, Units::default()).unit, "%/min");
     }
 
     #[test]

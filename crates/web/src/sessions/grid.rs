@@ -64,7 +64,7 @@ pub(crate) async fn show(
             let report = loaded.report(parse_base(ask.base.as_deref()));
             let report = report.map_err(|error| WebError::Refused(error.to_string()))?;
             let used = report.analysis.basis().base;
-            let (cell, units) = (ask.cell.as_deref(), &loaded.units);
+            let (cell, units) = (ask.cell.as_deref(), loaded.units);
             Ok(GridPage {
                 frame,
                 id,
@@ -85,7 +85,7 @@ fn tens(from: u32, to: u32) -> impl Iterator<Item = u32> {
     (from..=to).step_by(10)
 }
 
-fn row(analysis: &Analysis, start: u32, chosen: Option<&str>, units: &Units) -> Vec<Option<Cell>> {
+fn row(analysis: &Analysis, start: u32, chosen: Option<&str>, units: Units) -> Vec<Option<Cell>> {
     let cell = |end: u32| {
         let window = analysis.window(Soc::percent(f64::from(start)), Soc::percent(f64::from(end)))?;
         Some(Cell::new(&window, chosen, units))
@@ -94,7 +94,7 @@ fn row(analysis: &Analysis, start: u32, chosen: Option<&str>, units: &Units) -> 
 }
 
 impl Cell {
-    fn new(window: &Window, chosen: Option<&str>, units: &Units) -> Self {
+    fn new(window: &Window, chosen: Option<&str>, units: Units) -> Self {
         let (from, to) = (window.from.get(), window.to.get());
         let key = format!("{from:.0}-{to:.0}");
         Self {
@@ -111,7 +111,7 @@ impl Cell {
 }
 
 /// A chosen cell in a sentence.
-fn explained(analysis: &Analysis, cell: &str, units: &Units) -> Option<String> {
+fn explained(analysis: &Analysis, cell: &str, units: Units) -> Option<String> {
     let (from, to) = cell.split_once('-')?;
     let soc = |text: &str| text.parse::<f64>().ok().filter(|soc| (0.0..=100.0).contains(soc)).map(Soc::percent);
     let window = analysis.window(soc(from)?, soc(to)?)?;
@@ -143,8 +143,8 @@ fn conditions(loaded: &Loaded) -> String {
     let parts = [
         session
             .battery_at_start()
-            .map(|battery| format!("pack {} at the start", say::temperature(&loaded.units, battery))),
-        noted.ambient.map(|ambient| format!("air {}", say::temperature(&loaded.units, ambient))),
+            .map(|battery| format!("pack {} at the start", say::temperature(loaded.units, battery))),
+        noted.ambient.map(|ambient| format!("air {}", say::temperature(loaded.units, ambient))),
         noted.site_power.map(|power| format!("site of {:.0} kW", power.get())),
         noted.software.as_ref().map(|software| format!("software {software}")),
     ];
@@ -169,21 +169,21 @@ mod tests {
             loss_percent: None,
         };
         let analysis = Analysis::new(&session, basis).unwrap();
-        let from_ten = row(&analysis, 10, Some("10-50"), &Units::default());
+        let from_ten = row(&analysis, 10, Some("10-50"), Units::default());
         let keys: Vec<Option<&str>> = from_ten.iter().map(|cell| cell.as_ref().map(|cell| cell.key.as_str())).collect();
         assert_eq!(keys[..6], [None, Some("10-20"), Some("10-30"), Some("10-40"), Some("10-50"), None]);
         let chosen = from_ten[4].as_ref().unwrap();
         assert!(
             chosen.is_chosen && chosen.minutes == "10:00" && chosen.points == "40 pt" && chosen.energy == "26.5 kWh"
         );
-        assert!(row(&analysis, 60, None, &Units::default()).iter().all(Option::is_none));
+        assert!(row(&analysis, 60, None, Units::default()).iter().all(Option::is_none));
         // By hand: 40 points of 60 kWh are 24, of 400 km 160; in ten minutes 16 km a minute.
-        let told = explained(&analysis, "10-50", &Units::default()).unwrap();
+        let told = explained(&analysis, "10-50", Units::default()).unwrap();
         assert!(told.contains("24.0 kWh stored") && told.contains("160 km added, 16.0 km a minute"), "{told}");
         assert!(
             ["10", "50-10", "0-50", "a-b", "10-500"]
                 .iter()
-                .all(|cell| explained(&analysis, cell, &Units::default()).is_none())
+                .all(|cell| explained(&analysis, cell, Units::default()).is_none())
         );
     }
 }

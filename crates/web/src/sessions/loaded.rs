@@ -74,11 +74,11 @@ impl Loaded {
         match base {
             DistanceBase::Rated => "rated range".into(),
             DistanceBase::ConstantSpeed => match distances.constant_speed {
-                Some((_, speed)) => format!("at {}", say::speed(&self.units, speed)),
+                Some((_, speed)) => format!("at {}", say::speed(self.units, speed)),
                 None => "at a constant speed".into(),
             },
             DistanceBase::Own => match distances.own {
-                Some(own) => format!("own {}", say::consumption(&self.units, own)),
+                Some(own) => format!("own {}", say::consumption(self.units, own)),
                 None => "own consumption".into(),
             },
         }

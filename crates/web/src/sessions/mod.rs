@@ -89,7 +89,7 @@ pub(crate) async fn list(State(app): State<App>, Query(ask): Query<ListAsk>) -> 
             let units = store.settings()?.units;
             let line = |line: SessionLine| {
                 let minutes = clock(Minutes::new(line.minutes));
-                let line = SessionLine { created_at: say::stamp(&units, &line.created_at), ..line };
+                let line = SessionLine { created_at: say::stamp(units, &line.created_at), ..line };
                 (line.clone(), name(line.car).unwrap_or_default(), minutes)
             };
             Ok((store.sessions()?.into_iter().map(line).collect(), store.open_charges()?))
@@ -135,7 +135,7 @@ pub(crate) async fn show(
         others,
         source_name: about.source_name,
         source_text: about.source_text,
-        created_at: say::stamp(&loaded.units, &loaded.stored.created_at),
+        created_at: say::stamp(loaded.units, &loaded.stored.created_at),
         base,
     };
     Ok(page(StatusCode::OK, &shown))

@@ -72,7 +72,7 @@ pub(crate) async fn chart(State(app): State<App>, Path((id, file)): Path<(i32, S
         let drawing = match name {
             "power" => power_over_soc(&report).render(),
             "soc" => soc_over_minutes(&report).render(),
-            "bricks" => minute_bricks(&report.analysis, &loaded.units).render(),
+            "bricks" => minute_bricks(&report.analysis, loaded.units).render(),
             _ => return Err(WebError::NotFound),
         };
         drawing_file(&drawing.map_err(|_| WebError::Failed)?, kind, &file_name)
@@ -102,7 +102,7 @@ fn table(report: &Report, name: &str) -> Option<String> {
             std::iter::once("minutes,soc".to_string()).chain(moments.map(row)).collect()
         }
         "bricks" => {
-            let bricks = minute_bricks(analysis, &Units::default());
+            let bricks = minute_bricks(analysis, Units::default());
             let head = format!("from_soc,to_soc,minutes,{}", bricks.unit.replace('/', "_per_"));
             let row =
                 |brick: &super::charts::Brick| format!("{},{},{},{}", brick.from, brick.to, brick.minutes, brick.rate);

@@ -136,7 +136,7 @@ impl SessionView {
         base: Option<&str>,
     ) -> Result<Self, TooFewReadings> {
         let report = loaded.report(parse_base(base))?;
-        let (session, analysis, units) = (loaded.session(), &report.analysis, &loaded.units);
+        let (session, analysis, units) = (loaded.session(), &report.analysis, loaded.units);
         let window = |&(from, to): &(f64, f64)| analysis.window(Soc::percent(from), Soc::percent(to));
         let used = analysis.basis().base;
         Ok(Self {
@@ -166,7 +166,7 @@ impl SessionView {
                 .map(|pair| reading_row(pair, units))
                 .collect(),
             more_readings: session.readings.len().saturating_sub(READINGS_SHOWN),
-            units: *units,
+            units,
             base: analysis.basis().range.map(|_| loaded.base_name(used)),
             bases: loaded.bases(used),
         })
@@ -239,7 +239,7 @@ fn noted(loaded: &Loaded) -> Vec<Fact> {
         Meter::Car => "the car’s: what enters the battery",
     };
     let yes = |yes: bool| if yes { "yes" } else { "no" }.to_string();
-    let degrees = |temperature: Temperature| say::temperature(&loaded.units, temperature);
+    let degrees = |temperature: Temperature| say::temperature(loaded.units, temperature);
     let site: Vec<String> = [
         conditions.site_power.map(|power| format!("{:.0} kW", power.get())),
         conditions.site_current.map(|current| format!("{:.0} A", current.get())),
@@ -272,7 +272,7 @@ fn noted(loaded: &Loaded) -> Vec<Fact> {
     ])
 }
 
-fn finding_row((index, finding): (usize, &Finding), units: &Units) -> FindingRow {
+fn finding_row((index, finding): (usize, &Finding), units: Units) -> FindingRow {
     FindingRow {
         letter: letter(index),
         word: match finding.severity {
@@ -285,7 +285,7 @@ fn finding_row((index, finding): (usize, &Finding), units: &Units) -> FindingRow
     }
 }
 
-fn window_row(analysis: &Analysis, window: &Window, units: &Units) -> WindowRow {
+fn window_row(analysis: &Analysis, window: &Window, units: Units) -> WindowRow {
     let added = window.added.map(|added| units.distance.of(added));
     let error = analysis.window_error(window.from, window.to).unwrap_or_default();
     WindowRow {
@@ -300,7 +300,7 @@ fn window_row(analysis: &Analysis, window: &Window, units: &Units) -> WindowRow 
     }
 }
 
-fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>, units: &Units) -> OwnWindow {
+fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>, units: Units) -> OwnWindow {
     let (start, end) = (analysis.timeline.start_soc().get(), analysis.timeline.end_soc().get());
     let field = |typed: Option<&str>, usual: f64| Field::new(typed.map_or_else(|| say::field(usual), Into::into));
     let (mut from, mut to) = (field(from, start.ceil()), field(to, end.floor()));
@@ -312,7 +312,7 @@ fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>, units: 
     OwnWindow { row: window.map(|window| window_row(analysis, &window, units)), from, to }
 }
 
-fn slice_row(slice: &Slice, units: &Units) -> SliceRow {
+fn slice_row(slice: &Slice, units: Units) -> SliceRow {
     let points = (slice.to_soc - slice.from_soc).get();
     let unit = if points.round() == 1.0 { "point" } else { "points" };
     let added = slice.added.map(|added| units.distance.of(added));
@@ -325,7 +325,7 @@ fn slice_row(slice: &Slice, units: &Units) -> SliceRow {
 }
 
 /// Ladders in both units of distance, the person's first.
-fn ladders(analysis: &Analysis, units: &Units) -> Vec<(&'static str, Vec<(String, String)>)> {
+fn ladders(analysis: &Analysis, units: Units) -> Vec<(&'static str, Vec<(String, String)>)> {
     let ladder = |unit: DistanceUnit| {
         let rungs = analysis.ladder(unit.distance(RUNG));
         let rung = |(distance, minutes): &(Distance, _)| (format!("{:.0}", unit.of(*distance)), clock(*minutes));
@@ -414,7 +414,7 @@ fn ac(loaded: &Loaded, analysis: &Analysis) -> Vec<Fact> {
             "Added an hour",
             analysis.basis().range.map(|range| {
                 let added = added_an_hour(stored, usable, range);
-                format!("{} ({})", say::distance(&loaded.units, added), loaded.base_name(analysis.basis().base))
+                format!("{} ({})", say::distance(loaded.units, added), loaded.base_name(analysis.basis().base))
             }),
         ),
         (
@@ -424,7 +424,7 @@ fn ac(loaded: &Loaded, analysis: &Analysis) -> Vec<Fact> {
     ])
 }
 
-fn reading_row((position, reading): (usize, &Reading), units: &Units) -> ReadingRow {
+fn reading_row((position, reading): (usize, &Reading), units: Units) -> ReadingRow {
     ReadingRow {
         position,
         at: clock(reading.elapsed),

@@ -85,7 +85,7 @@ fn choices(units: Units) -> Vec<Choice> {
 }
 
 /// A sentence in the units.
-fn example(units: &Units) -> String {
+fn example(units: Units) -> String {
     format!(
         "{} at {} and {} take {}; leave at {}.",
         say::distance(units, Distance::km(240.0)),
@@ -105,7 +105,7 @@ pub(crate) async fn show(State(app): State<App>, Query(ask): Query<Ask>) -> Resu
 fn show_page(app: &App, units: Units, currency: Field, kept: bool) -> Response {
     let status = if currency.fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let frame = Frame::new(app, "settings", "Settings");
-    page(status, &ShowPage { frame, choices: choices(units), currency, example: example(&units), kept })
+    page(status, &ShowPage { frame, choices: choices(units), currency, example: example(units), kept })
 }
 
 /// Keeps the settings.
@@ -138,6 +138,6 @@ mod tests {
             ConsumptionUnit::ALL.map(|unit| named(&ConsumptionUnit::ALL, ConsumptionUnit::name, unit.name()).ok());
         assert_eq!(found, ConsumptionUnit::ALL.map(Some));
         assert!(named(&ClockFace::ALL, clock_name, "decimal").is_err());
-        assert_eq!(example(&units), "149 mi at 68 mph and 7 °C take 19.4 kWh/100 km; leave at 2:30 pm.");
+        assert_eq!(example(units), "149 mi at 68 mph and 7 °C take 19.4 kWh/100 km; leave at 2:30 pm.");
     }
 }

@@ -58,7 +58,7 @@ pub(crate) struct Controls {
 
 impl Controls {
     /// The controls as asked; what is not asked, or cannot be, is as the trip says. `today` is the day of a trip that says none.
-    pub(crate) fn new(ask: &Ask, stored: &StoredTrip, units: &Units, today: Date) -> Self {
+    pub(crate) fn new(ask: &Ask, stored: &StoredTrip, units: Units, today: Date) -> Self {
         let own = stored.about.goal;
         let number = |name, label: &str, number: f64| Control::new(name, label, say::field(number), ask);
         let value = own.value_of_time_per_hour.map(say::field).unwrap_or_default();

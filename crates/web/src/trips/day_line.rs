@@ -76,7 +76,7 @@ pub(crate) struct DayLine {
 
 impl DayLine {
     /// The picture of a plan. `fixed` are the sites whose departure the driver has fixed.
-    pub(crate) fn new(trip: &Trip, plan: &Plan, fixed: &[usize], departure: f64, units: &Units) -> Self {
+    pub(crate) fn new(trip: &Trip, plan: &Plan, fixed: &[usize], departure: f64, units: Units) -> Self {
         let timeline = TripTimeline::new(trip, plan);
         let x = Scale::new((0.0, timeline.end()), (LEFT, RIGHT));
         let y = Scale::new((0.0, 100.0), (BOTTOM, TOP));
@@ -115,7 +115,7 @@ fn class(doing: Doing) -> &'static str {
 }
 
 /// The picture in words, for those who do not see it.
-fn told(trip: &Trip, plan: &Plan, departure: f64, units: &Units) -> String {
+fn told(trip: &Trip, plan: &Plan, departure: f64, units: Units) -> String {
     let stops: Vec<String> = plan
         .stops
         .iter()
@@ -166,7 +166,7 @@ fn stop_marks(
     plan.stops.iter().zip(charging).enumerate().map(mark).collect()
 }
 
-fn site_marks(trip: &Trip, plan: &Plan, timeline: &TripTimeline, x: &Scale, units: &Units) -> Vec<SiteMark> {
+fn site_marks(trip: &Trip, plan: &Plan, timeline: &TripTimeline, x: &Scale, units: Units) -> Vec<SiteMark> {
     let mark = |(index, site): (usize, &spare_hour_core::trip::Site)| SiteMark {
         x: x.at(timeline.minute_at(site.at)),
         used: plan.stops.iter().any(|stop| stop.site == index),
@@ -176,7 +176,7 @@ fn site_marks(trip: &Trip, plan: &Plan, timeline: &TripTimeline, x: &Scale, unit
 }
 
 /// Marks at full hours of the day.
-fn time_ticks(length: f64, departure: f64, x: &Scale, units: &Units) -> Vec<Tick> {
+fn time_ticks(length: f64, departure: f64, x: &Scale, units: Units) -> Vec<Tick> {
     let hours =
         [1.0, 2.0, 3.0, 6.0, 12.0, 24.0].into_iter().find(|hours| length / 60.0 / hours <= 14.0).unwrap_or(48.0);
     let step = 60.0 * hours;
@@ -206,7 +206,7 @@ mod tests {
     fn the_width_of_a_stop_is_its_cost() {
         let trip = trip();
         let plan = Planner::new(&trip).unwrap().best().plan.clone();
-        let line = DayLine::new(&trip, &plan, &[], 480.0, &Units::default());
+        let line = DayLine::new(&trip, &plan, &[], 480.0, Units::default());
         let per_minute = (RIGHT - LEFT) / plan.total.get();
         assert_eq!(line.stops.len(), plan.stops.len());
         for (mark, stop) in line.stops.iter().zip(&plan.stops) {
@@ -222,10 +222,10 @@ mod tests {
     #[test]
     fn hours_are_marked_where_they_are() {
         let scale = Scale::new((0.0, 300.0), (0.0, 300.0));
-        let ticks = time_ticks(300.0, 490.0, &scale, &Units::default());
+        let ticks = time_ticks(300.0, 490.0, &scale, Units::default());
         let marks: Vec<(f64, &str)> = ticks.iter().map(|tick| (tick.at, tick.label.as_str())).collect();
         assert_eq!(marks, [(50.0, "09:00"), (110.0, "10:00"), (170.0, "11:00"), (230.0, "12:00"), (290.0, "13:00")]);
-        let long = time_ticks(3000.0, 0.0, &Scale::new((0.0, 3000.0), (0.0, 3000.0)), &Units::default());
+        let long = time_ticks(3000.0, 0.0, &Scale::new((0.0, 3000.0), (0.0, 3000.0)), Units::default());
         assert!(long.len() <= 15 && long.iter().any(|tick| tick.label == "00:00 +1 d"));
     }
 }

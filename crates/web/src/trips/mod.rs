@@ -70,7 +70,7 @@ impl Loaded {
     pub(crate) fn new(store: &Store, id: i32, ask: &Ask) -> Result<Self, WebError> {
         let (stored, units) = (store.trip(id)?, store.settings()?.units);
         let cars = store.cars()?;
-        let mut controls = Controls::new(ask, &stored, &units, today());
+        let mut controls = Controls::new(ask, &stored, units, today());
         let car =
             cars.iter().find(|car| car.id == controls.car).ok_or(WebError::Missing("There is no such car.".into()))?;
         let curves = store.curves_of(car.id)?;
@@ -159,7 +159,7 @@ async fn list_page(app: &App, fault: Option<String>) -> Result<Response, WebErro
 fn named(store: &Store, trips: Vec<TripLine>) -> Result<Vec<(TripLine, String, String)>, WebError> {
     let (cars, units) = (store.cars()?, store.settings()?.units);
     let name = |id| cars.iter().find(|car| car.id == id).map(|car| car.about.name.clone()).unwrap_or_default();
-    let told = |trip: TripLine| (name(trip.car), say::distance(&units, Distance::km(trip.km)), trip);
+    let told = |trip: TripLine| (name(trip.car), say::distance(units, Distance::km(trip.km)), trip);
     Ok(trips.into_iter().map(told).map(|(car, length, trip)| (trip, car, length)).collect())
 }
 
@@ -193,7 +193,7 @@ pub(crate) async fn show(
                     (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
                 })
                 .collect(),
-            weather_told: controls.weather.in_words(&loaded.units),
+            weather_told: controls.weather.in_words(loaded.units),
             controls,
             typed,
             kept,

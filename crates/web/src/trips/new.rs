@@ -56,7 +56,7 @@ pub(super) struct NearForm {
 
 impl NearForm {
     /// The fields of a form as filled in, and what they say.
-    pub(super) fn new(upload: &Upload, units: &Units) -> Self {
+    pub(super) fn new(upload: &Upload, units: Units) -> Self {
         let filled = |name: &str, usual: f64| match upload.field(name) {
             empty if empty.is_empty() => Field::new(say::field((10.0 * usual).round() / 10.0)),
             text => Field::new(text),
@@ -75,7 +75,7 @@ impl NearForm {
 }
 
 impl NewForm {
-    fn new(upload: &Upload, units: &Units) -> Self {
+    fn new(upload: &Upload, units: Units) -> Self {
         Self {
             name: Field::new(upload.field("name")),
             text: upload.field("text"),
@@ -91,7 +91,7 @@ impl NewForm {
 
 /// The form.
 pub(crate) async fn form(State(app): State<App>) -> Result<Response, WebError> {
-    let form = NewForm::new(&Upload::default(), &app.units().await?);
+    let form = NewForm::new(&Upload::default(), app.units().await?);
     form_page(&app, form, "", Vec::new()).await
 }
 
@@ -101,14 +101,14 @@ async fn form_page(app: &App, form: NewForm, car: &str, faults: Vec<String>) -> 
     let status = if wrong { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let cars = cars.into_iter().map(|each| (each.id, each.about.name, each.id.to_string() == car)).collect();
     let frame = Frame::new(app, "trips", "A new trip");
-    Ok(page(status, &NewPage { frame, cars, examples: examples(&units), form, faults }))
+    Ok(page(status, &NewPage { frame, cars, examples: examples(units), form, faults }))
 }
 
 /// Makes a trip.
 pub(crate) async fn make(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
     let settings = app.run(|store| Ok(store.settings()?)).await?;
-    let mut form = NewForm::new(&upload, &settings.units);
+    let mut form = NewForm::new(&upload, settings.units);
     match new_trip(&upload, &mut form, settings) {
         Err(faults) => form_page(&app, form, &upload.field("car"), faults).await,
         Ok((trip, track)) => {
@@ -131,7 +131,7 @@ fn new_trip(upload: &Upload, form: &mut NewForm, settings: Settings) -> Result<(
         form.name.text = if stem.is_empty() { "A trip".into() } else { stem.chars().take(80).collect() };
     }
     let name = form.name.words(80);
-    let road = brought(upload, &settings.units).map_err(|problems| faults.extend(problems)).ok();
+    let road = brought(upload, settings.units).map_err(|problems| faults.extend(problems)).ok();
     let places = Some(upload.field("places")).filter(|text| !text.trim().is_empty());
     let places = places.and_then(|text| PlaceFile::read(text.as_bytes()).map_err(|fault| faults.push(fault)).ok());
     let sites = match (&road, places) {

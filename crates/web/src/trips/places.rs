@@ -106,9 +106,8 @@ mod tests {
         // By hand: 0.013 degrees of longitude at 46.25 degrees are 1.0 km; the middle of 55.6 km.
         assert_eq!((sites.len(), sites[0].overhead), (1, Minutes::new(9.0)));
         assert!((sites[0].off_route.get() - 1.3).abs() < 0.01 && (sites[0].at.get() - 27.8).abs() < 0.05, "{sites:?}");
-        assert!(
-            sites_of(places, None, track.length(), WANTED).unwrap_err().contains("need a road that came from a track")
-        );
+        let refused = PlaceFile::read(places).unwrap().along(None, track.length(), WANTED).unwrap_err();
+        assert!(refused.contains("need a road that came from a track"), "{refused}");
     }
 
     #[test]

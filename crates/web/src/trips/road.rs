@@ -76,11 +76,11 @@ impl RoadPage {
         let (stored, units) = (store.trip(id)?, store.settings()?.units);
         let track = store.track(id)?.is_some();
         let (road, route) = driven(store, &stored)?;
-        let lines: Vec<String> = road.stretches.iter().map(|stretch| write_road_line(stretch, &units)).collect();
+        let lines: Vec<String> = road.stretches.iter().map(|stretch| write_road_line(stretch, units)).collect();
         let climbs = road.stretches.iter().any(|stretch| stretch.climb.get() + stretch.descent.get() > 0.0);
-        let mut charts = vec![("What it takes", takes(&route, &units).to_string())];
+        let mut charts = vec![("What it takes", takes(&route, units).to_string())];
         if climbs {
-            charts.insert(0, ("Heights", heights(&road.stretches, &units).to_string()));
+            charts.insert(0, ("Heights", heights(&road.stretches, units).to_string()));
         }
         let about = stored.about;
         Ok(Self {
@@ -89,9 +89,9 @@ impl RoadPage {
             name: about.name,
             currency: about.currency,
             text: typed.unwrap_or_else(|| lines.join("\n")),
-            examples: examples(&units),
+            examples: examples(units),
             faults,
-            told: told(&about.road.stretches, &route, &units),
+            told: told(&about.road.stretches, &route, units),
             track,
             typed: about.road.is_typed(),
             charts,
@@ -108,7 +108,7 @@ fn driven(store: &Store, stored: &StoredTrip) -> Result<(Road, Route), WebError>
 }
 
 /// A road in a sentence.
-fn told(stretches: &[Stretch], route: &Route, units: &Units) -> String {
+fn told(stretches: &[Stretch], route: &Route, units: Units) -> String {
     let hours = |segment: &Segment| segment.length.get() / segment.speed.get();
     let minutes = Minutes::new(60.0 * route.segments().iter().map(hours).sum::<f64>());
     let energy: f64 =
@@ -126,8 +126,8 @@ fn told(stretches: &[Stretch], route: &Route, units: &Units) -> String {
 pub(crate) async fn lines(State(app): State<App>, Form(form): Form<LinesForm>) -> Result<Response, WebError> {
     let units = app.units().await?;
     let lines = form.text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty()).take(LINES_SHOWN);
-    let told = |stretch: Stretch| write_road_line(&stretch, &units);
-    let lines = lines.map(|(index, line)| (index + 1, read_road_line(line, &units).map(told)));
+    let told = |stretch: Stretch| write_road_line(&stretch, units);
+    let lines = lines.map(|(index, line)| (index + 1, read_road_line(line, units).map(told)));
     Ok(page(StatusCode::OK, &LinesView { lines: lines.collect() }))
 }
 
@@ -135,7 +135,7 @@ pub(crate) async fn lines(State(app): State<App>, Form(form): Form<LinesForm>) -
 pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
     let typed = upload.field("text");
-    let road = match brought(&upload, &app.units().await?) {
+    let road = match brought(&upload, app.units().await?) {
         Ok(road) => road,
         Err(faults) => return road_page(&app, id, Some(typed), faults).await,
     };
@@ -144,7 +144,7 @@ pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Mu
             let stored = store.trip(id)?;
             let length = Distance::km(road.stretches.iter().map(|stretch| stretch.length.get()).sum());
             if let Some(site) = stored.about.sites.iter().find(|site| site.at.get() > length.get() + 1e-6) {
-                return Ok(Err(beyond(site, length, &store.settings()?.units)));
+                return Ok(Err(beyond(site, length, store.settings()?.units)));
             }
             store.change_road(id, &road.stretches, road.track.as_ref().map(write_track).as_deref())?;
             Ok(Ok(()))
@@ -157,7 +157,7 @@ pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Mu
 }
 
 /// That a road would end before one of its sites.
-fn beyond(site: &Site, length: Distance, units: &Units) -> String {
+fn beyond(site: &Site, length: Distance, units: Units) -> String {
     let (at, end) = (say::distance(units, site.at), say::distance(units, length));
     format!("{} lies at {at}, and this road ends at {end}: move or remove the site first.", site.name)
 }

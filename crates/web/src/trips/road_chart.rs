@@ -10,7 +10,7 @@ use crate::chart::{BOTTOM, Line, Plot, Scale, TOP, path, ticks, ticks_between, x
 /// Most corners of a drawn line; longer roads are drawn by every so many stretches.
 const MOST_CORNERS: usize = 600;
 
-fn plot(key: &'static str, y_name: &str, length: Distance, units: &Units) -> (Plot, Scale) {
+fn plot(key: &'static str, y_name: &str, length: Distance, units: Units) -> (Plot, Scale) {
     let x_name = match units.distance {
         DistanceUnit::Kilometres => "km along the road",
         DistanceUnit::Miles => "miles along the road",
@@ -21,7 +21,7 @@ fn plot(key: &'static str, y_name: &str, length: Distance, units: &Units) -> (Pl
 }
 
 /// Heights at the ends of stretches, from the mean height of the first.
-pub(super) fn heights(stretches: &[Stretch], units: &Units) -> Plot {
+pub(super) fn heights(stretches: &[Stretch], units: Units) -> Plot {
     let length = Distance::km(stretches.iter().map(|stretch| stretch.length.get()).sum());
     let (mut plot, x) = plot("heights", "m", length, units);
     let start =
@@ -42,7 +42,7 @@ pub(super) fn heights(stretches: &[Stretch], units: &Units) -> Plot {
 }
 
 /// Power from the battery along the road: what each stretch takes of it.
-pub(super) fn takes(route: &Route, units: &Units) -> Plot {
+pub(super) fn takes(route: &Route, units: Units) -> Plot {
     let (mut plot, x) = plot("takes", "kW from the battery", route.length(), units);
     let mut points = Vec::with_capacity(2 * route.segments().len());
     let mut at = 0.0;
@@ -89,7 +89,7 @@ mod tests {
             ..Stretch::level(Distance::km(10.0))
         };
         let down = Stretch { climb: Height::metres(0.0), descent: Height::metres(300.0), ..up };
-        let plot = heights(&[up, down], &Units::default());
+        let plot = heights(&[up, down], Units::default());
         assert_eq!(plot.told, "Heights along the road, from 400 m to 700 m.");
         assert_eq!(plot.lines[0].path.matches('L').count(), 2);
     }
@@ -102,7 +102,7 @@ mod tests {
             consumption: Consumption::kwh_per_100km(kwh),
         };
         // By hand: 20 kWh/100 km at 120 km/h are 24 kW; −10 at 60 are −6 kW.
-        let plot = takes(&Route::new(vec![segment(120.0, 20.0), segment(60.0, -10.0)]), &Units::default());
+        let plot = takes(&Route::new(vec![segment(120.0, 20.0), segment(60.0, -10.0)]), Units::default());
         assert_eq!(plot.told, "Power from the battery along the road, from -6 kW to 24 kW.");
     }
 

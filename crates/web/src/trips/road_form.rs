@@ -7,10 +7,11 @@ use spare_hour_core::track_stretches::track_stretches;
 use spare_hour_core::units::{DistanceUnit, Units};
 use spare_hour_formats::{read_road, read_road_lines, read_track, write_road_line};
 
+use crate::say;
 use crate::sessions::upload::Upload;
 
 /// Stretches as a person in these units would type them: plain, over a pass, of known consumption, in weather of its own.
-pub(super) fn examples(units: &Units) -> Vec<String> {
+pub(super) fn examples(units: Units) -> Vec<String> {
     let (long, speed) = match units.distance {
         DistanceUnit::Kilometres => (82.0, 115.0),
         DistanceUnit::Miles => (50.0, 70.0),
@@ -27,10 +28,8 @@ pub(super) fn examples(units: &Units) -> Vec<String> {
         own: OwnConditions { wet: Some(true), ..at(slow) },
         ..Stretch::level(units.distance.distance(12.0))
     };
-    let known = units.consumption.of(Consumption::kwh_per_100km(17.0));
-    let known = 10_f64.powi(-(units.consumption.decimals() as i32))
-        * (known * 10_f64.powi(units.consumption.decimals() as i32)).round();
-    let typed = Stretch { typed: units.consumption.consumption(known), ..plain };
+    let known = say::bare_consumption(units, Consumption::kwh_per_100km(17.0)).parse().ok();
+    let typed = Stretch { typed: known.and_then(|known| units.consumption.consumption(known)), ..plain };
     let weather = OwnConditions {
         outside: Some(units.temperature.temperature(units.temperature.of(Temperature::celsius(-4.0)).round())),
         wind: Some(units.distance.speed(20.0)),
@@ -50,21 +49,17 @@ pub(super) struct BroughtRoad {
 }
 
 /// Reads the road of a form: its file if there is one, else its lines.
-pub(super) fn brought(upload: &Upload, units: &Units) -> Result<BroughtRoad, Vec<String>> {
+pub(super) fn brought(upload: &Upload, units: Units) -> Result<BroughtRoad, Vec<String>> {
     if !upload.from_file {
         let stretches = read_road_lines(&upload.field("text"), units)?;
         return Ok(BroughtRoad { stretches, track: None });
     }
-    match upload.bytes.trim_ascii_start().first() {
-        Some(b'<' | b'{') => {
-            let track = read_track(&upload.bytes).map_err(|error| vec![format!("The track: {error}.")])?;
-            Ok(BroughtRoad { stretches: track_stretches(&track), track: Some(track) })
-        }
-        _ => {
-            let stretches = read_road(&upload.bytes).map_err(|error| vec![format!("The road: {error}.")])?;
-            Ok(BroughtRoad { stretches, track: None })
-        }
+    if matches!(upload.bytes.trim_ascii_start().first(), Some(b'<' | b'{')) {
+        let track = read_track(&upload.bytes).map_err(|error| vec![format!("The track: {error}.")])?;
+        return Ok(BroughtRoad { stretches: track_stretches(&track), track: Some(track) });
     }
+    let stretches = read_road(&upload.bytes).map_err(|error| vec![format!("The road: {error}.")])?;
+    Ok(BroughtRoad { stretches, track: None })
 }
 
 #[cfg(test)]
@@ -80,11 +75,11 @@ mod tests {
             temperature: TemperatureUnit::Fahrenheit,
             ..Units::default()
         };
-        assert_eq!(examples(&Units::default())[0], "82 km 115 km/h");
-        assert_eq!(examples(&american)[2], "50 mi 70 mph 3.66 mi/kWh");
+        assert_eq!(examples(Units::default())[0], "82 km 115 km/h");
+        assert_eq!(examples(american)[2], "50 mi 70 mph 3.66 mi/kWh");
         for units in [Units::default(), american] {
-            let lines = examples(&units);
-            assert_eq!(read_road_lines(&lines.join("\n"), &units).unwrap().len(), lines.len());
+            let lines = examples(units);
+            assert_eq!(read_road_lines(&lines.join("\n"), units).unwrap().len(), lines.len());
         }
     }
 }

@@ -141,7 +141,7 @@ impl SiteForm {
         let units = self.units;
         let name = self.field("name").words(80);
         let beside = self.beside(track);
-        let typed = self.field("off").distance(&units, 0.0, 1_000.0).unwrap_or(Distance::km(0.0));
+        let typed = self.field("off").distance(units, 0.0, 1_000.0).unwrap_or(Distance::km(0.0));
         let at = match beside {
             Some((at, _)) => Some(at),
             None => self.at(length),
@@ -151,7 +151,7 @@ impl SiteForm {
         let details = self.details(overhead);
         let mut price = |name: &str| self.number(name, 0.0, MOST_PRICE, "").unwrap_or(0.0);
         let price = Price { per_kwh: price("per_kwh"), per_min: price("per_min"), per_session: price("per_session") };
-        let off_route_speed = self.field("off_speed").speed(&units, 1.0, 400.0).unwrap_or(OFF_ROUTE);
+        let off_route_speed = self.field("off_speed").speed(units, 1.0, 400.0).unwrap_or(OFF_ROUTE);
         let max_current = self.number("max_a", 0.1, 10_000.0, "A").map(Current::amps);
         let (Some(name), Some(at), Some(max_power), false) = (name, at, max_power, self.is_wrong()) else {
             return None;
@@ -174,12 +174,12 @@ impl SiteForm {
     fn at(&mut self, length: Distance) -> Option<Distance> {
         let units = self.units;
         if self.field("at").text.trim().is_empty() {
-            self.field("at").fault = Some(format!("needed; expected 0 to {}", say::distance(&units, length)));
+            self.field("at").fault = Some(format!("needed; expected 0 to {}", say::distance(units, length)));
             return None;
         }
         // The end of the road, told with fewer digits, is still its end.
         self.field("at")
-            .distance(&units, 0.0, length.get() + 0.5)
+            .distance(units, 0.0, length.get() + 0.5)
             .map(|at| if at.get() > length.get() { length } else { at })
     }
 
@@ -195,16 +195,12 @@ impl SiteForm {
             Some((number(latitude)?, number(longitude)?))
         });
         let place = parsed.filter(|(latitude, longitude)| latitude.abs() <= 90.0 && longitude.abs() <= 180.0);
-        match (place, track) {
-            (Some((latitude, longitude)), Some(track)) => {
-                let beside = track.beside(latitude, longitude);
-                Some((beside.at, off_route(beside.off)))
-            }
-            _ => {
-                field.fault = Some(format!("“{text}” does not work; expected such as 46.21, 8.02"));
-                None
-            }
+        if let (Some((latitude, longitude)), Some(track)) = (place, track) {
+            let beside = track.beside(latitude, longitude);
+            return Some((beside.at, off_route(beside.off)));
         }
+        field.fault = Some(format!("“{text}” does not work; expected such as 46.21, 8.02"));
+        None
     }
 
     fn details(&mut self, overhead: Minutes) -> SiteDetails {

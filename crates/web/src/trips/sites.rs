@@ -80,7 +80,7 @@ impl Known {
         let row = |site: &&Site| SiteRow {
             id: site.id.clone(),
             name: site.name.clone(),
-            at: say::distance(&self.units, site.at),
+            at: say::distance(self.units, site.at),
             power: format!("{:.0}", site.max_power.get()),
             fixed: say::minutes(site.overhead.get()),
             price: site_details::price_in_words(site, &about.currency),
@@ -90,7 +90,7 @@ impl Known {
             frame: Frame::new(app, "trips", format!("The sites of {}", about.name)),
             id: self.stored.id,
             name: about.name.clone(),
-            length: say::distance(&self.units, about.road.length()),
+            length: say::distance(self.units, about.road.length()),
             sites: sites.iter().map(row).collect(),
             form,
             near,
@@ -126,7 +126,7 @@ pub(crate) async fn show(
         }
         None => SiteForm::empty(known.units),
     };
-    let near = NearForm::new(&Upload::default(), &known.units);
+    let near = NearForm::new(&Upload::default(), known.units);
     Ok(page(StatusCode::OK, &known.page(&app, form, near, Vec::new())))
 }
 
@@ -140,7 +140,7 @@ pub(crate) async fn change(
     let mut form = SiteForm::sent(sent, known.units);
     let about = &known.stored.about;
     let ids: Vec<String> = about.sites.iter().map(|site| site.id.clone()).collect();
-    let near = NearForm::new(&Upload::default(), &known.units);
+    let near = NearForm::new(&Upload::default(), known.units);
     let Some(site) = form.read(about.road.length(), known.track.as_ref(), &ids) else {
         return Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &known.page(&app, form, near, Vec::new())));
     };
@@ -172,7 +172,7 @@ pub(crate) async fn remove(
 pub(crate) async fn import(State(app): State<App>, Path(id): Path<i32>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
     let known = app.run(move |store| Known::new(store, id)).await?;
-    let near = NearForm::new(&upload, &known.units);
+    let near = NearForm::new(&upload, known.units);
     let length = known.stored.about.road.length();
     let brought = PlaceFile::read(&upload.bytes).and_then(|file| file.along(known.track.as_ref(), length, near.wanted));
     let sites = brought.map(|sites| known.with(sites)).and_then(|sites| match sites.len() {

@@ -156,14 +156,14 @@ fn outcome(loaded: &Loaded, trip: &Trip, planner: Result<Planner, PlanError>, wh
     match planner {
         Ok(planner) => Outcome::Planned(planned(loaded, trip, &planner, whole)),
         Err(PlanError::Infeasible(gap)) => Outcome::Stranded {
-            why: stranded(&loaded.units, trip, &gap),
+            why: stranded(loaded.units, trip, &gap),
             remedies: remedies(trip, &loaded.controls, &gap),
         },
         Err(PlanError::Trip(error)) => Outcome::Stranded { why: error.to_string(), remedies: Vec::new() },
     }
 }
 
-fn stranded(units: &Units, trip: &Trip, gap: &Infeasible) -> String {
+fn stranded(units: Units, trip: &Trip, gap: &Infeasible) -> String {
     let [from, to] = [&gap.from, &gap.to].map(|place| match place {
         Place::Start => "the start".to_string(),
         Place::End => "the end".to_string(),
@@ -186,7 +186,7 @@ fn stranded(units: &Units, trip: &Trip, gap: &Infeasible) -> String {
 
 /// That a site would be closed, when, and what of it.
 fn is_closed(loaded: &Loaded, closed: &Closed, so: &str) -> String {
-    let at = |minutes: f64| say::time_of_day(&loaded.units, loaded.controls.departure, minutes);
+    let at = |minutes: f64| say::time_of_day(loaded.units, loaded.controls.departure, minutes);
     let reached = closed.reached.get();
     let when = match closed.opens_after.map(Minutes::get) {
         Some(wait) if wait > 0.0 => format!("is closed at {} and opens at {}", at(reached), at(reached + wait)),
@@ -231,7 +231,7 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
     let of_stops = loaded.tariffs.receipts(trip, &plan);
     Planned {
         total: say::duration(plan.total),
-        arrives: say::time_of_day(&loaded.units, controls.departure, plan.total.get()),
+        arrives: say::time_of_day(loaded.units, controls.departure, plan.total.get()),
         arrival: say::percent(plan.arrival),
         sum: sum(&plan),
         cost: format!("{:.2} {currency}", receipts::cost(&plan, &of_stops)),
@@ -245,7 +245,7 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
         dropped: dropped.iter().map(|one| not_kept(trip, *one)).collect(),
         closed_stop: (beginning(controls).first_closed(trip, &plan))
             .map(|closed| is_closed(loaded, &closed, "your own departures lead there then")),
-        day_line: DayLine::new(trip, &plan, &kept, controls.departure, &loaded.units),
+        day_line: DayLine::new(trip, &plan, &kept, controls.departure, loaded.units),
         stops: with_receipts(stop_rows(loaded, trip, planner, &plan, &kept, whole), &of_stops),
         verdict: verdict(best, &schools),
         schools: school_rows(best, &schools, currency),
@@ -320,9 +320,9 @@ fn stop_rows(
         rows.push(StopRow {
             number: index + 1,
             name: site.name.clone(),
-            place: format!("at {}, {:.0} kW", say::distance(&loaded.units, site.at), site.max_power.get()),
+            place: format!("at {}, {:.0} kW", say::distance(loaded.units, site.at), site.max_power.get()),
             details: stop_details(trip, site, stop),
-            clock: say::time_of_day(&loaded.units, loaded.controls.departure, minute),
+            clock: say::time_of_day(loaded.units, loaded.controls.departure, minute),
             arrive: say::percent(stop.arrive),
             depart: say::percent(stop.depart),
             charge: say::minutes(stop.charge.get()),

@@ -26,7 +26,7 @@ pub(crate) struct Weather {
 
 impl Weather {
     /// The controls as asked, over what the trip says.
-    pub(crate) fn new(ask: &Ask, own: &RoadConditions, units: &Units) -> Self {
+    pub(crate) fn new(ask: &Ask, own: &RoadConditions, units: Units) -> Self {
         let (speed, degrees) = (units.distance.speed_name(), units.temperature.name());
         let control = |name, label: &str, number: f64| Control::new(name, label, say::field(number), ask);
         let mut weather = Self {
@@ -48,7 +48,7 @@ impl Weather {
         weather
     }
 
-    fn read(&mut self, own: &RoadConditions, units: &Units) {
+    fn read(&mut self, own: &RoadConditions, units: Units) {
         self.conditions = RoadConditions {
             speed: self.speed.read(own.speed, |field| field.speed(units, 10.0, 250.0)),
             outside: self.outside.read(own.outside, |field| field.temperature(units, -50.0, 55.0)),
@@ -71,7 +71,7 @@ impl Weather {
     }
 
     /// The day in a few words.
-    pub(crate) fn in_words(&self, units: &Units) -> String {
+    pub(crate) fn in_words(&self, units: Units) -> String {
         let conditions = &self.conditions;
         let wind = match conditions.wind.get() {
             0.0 => "no wind".to_string(),
@@ -110,17 +110,17 @@ mod tests {
         let units =
             Units { distance: DistanceUnit::Miles, temperature: TemperatureUnit::Fahrenheit, ..Units::default() };
         let own = RoadConditions::default();
-        let same = Weather::new(&asked(""), &own, &units);
+        let same = Weather::new(&asked(""), &own, units);
         assert_eq!(same.conditions, own);
         assert!(same.controls().all(Control::is_own));
-        let day = Weather::new(&asked("speed=70&outside=14&wind_from=sw&wet=wet&heating=2.5"), &own, &units);
+        let day = Weather::new(&asked("speed=70&outside=14&wind_from=sw&wet=wet&heating=2.5"), &own, units);
         assert!(!day.is_wrong());
         assert!((day.conditions.speed.get() - 112.654).abs() < 0.001);
         assert!((day.conditions.outside.get() - Temperature::celsius(-10.0).get()).abs() < 1e-9);
         assert_eq!((day.conditions.wind_from, day.conditions.wet), (225.0, true));
         assert_eq!(day.conditions.heating, Some(Power::kw(2.5)));
-        assert_eq!(day.in_words(&units), "14 °F, no wind, wet, 0 kg");
-        let wrong = Weather::new(&asked("speed=fast&wind_from=up"), &own, &units);
+        assert_eq!(day.in_words(units), "14 °F, no wind, wet, 0 kg");
+        let wrong = Weather::new(&asked("speed=fast&wind_from=up"), &own, units);
         assert!(wrong.is_wrong());
         assert_eq!(wrong.conditions.speed, Speed::kmh(100.0));
     }
