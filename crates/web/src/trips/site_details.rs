@@ -14,7 +14,7 @@ pub(super) fn in_words(site: &Site) -> Vec<String> {
     let mut words: Vec<String> = details.stalls.map(stalls).into_iter().collect();
     let wait = details.wait.get();
     if wait > 0.0 {
-        words.push(format!("{} min of its fixed minutes are a wait", say::minutes(wait)));
+        words.push(format!("{} min of wait in its fixed minutes", say::field(wait)));
     }
     words.extend(details.cabinet.filter(|_| details.is_shared()).map(|count| format!("{count} share a cabinet")));
     words.extend(details.hours.as_ref().map(|hours| format!("open {hours}")));
@@ -47,7 +47,7 @@ mod tests {
         let sites = spare_hour_formats::read_sites(list).unwrap();
         let known = [
             "6 stalls, 1 out of order when last seen",
-            "5.0 min of its fixed minutes are a wait",
+            "5 min of wait in its fixed minutes",
             "2 share a cabinet",
             "open Mo-Fr 06:00-22:00",
             "eat",
