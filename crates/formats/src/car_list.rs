@@ -9,7 +9,7 @@ use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Mass, Mi
 use spare_hour_core::trip::{Boost, MOST_CURVE_POINTS};
 
 use crate::FormatError;
-use crate::table::{Column, ListFormat, NewRow, Row, number, of_number, of_text, read_table, text};
+use crate::table::{Column, ListFormat, NewRow, Row, number, of_number, of_text, read_table, text, told_apart};
 
 /// Most cars of a list, and most points of a list of curves.
 const MOST_CARS: usize = 1_000;
@@ -217,10 +217,11 @@ fn curve(name: &str, rows: &[&Row]) -> Result<ListedCurve, FormatError> {
 
 /// Writes charge curves as a list, a point a row.
 pub fn write_curves(curves: &[ListedCurve], format: ListFormat) -> String {
-    let rows = curves.iter().flat_map(|curve| {
-        curve.power.points().iter().map(|&(soc, kw)| {
+    let names = told_apart(curves.iter().map(|curve| curve.name.as_str()));
+    let rows = names.iter().zip(curves).flat_map(|(name, curve)| {
+        curve.power.points().iter().map(move |&(soc, kw)| {
             vec![
-                of_text(Some(curve.name.clone())),
+                of_text(Some(name.clone())),
                 of_number(Some(soc)),
                 of_number(Some(kw)),
                 of_number(curve.measured.map(|measured| measured.0.get())),
@@ -271,6 +272,13 @@ mod tests {
         let curves = read_curves(list.as_bytes()).unwrap();
         assert_eq!((curves.len(), curves[0].power.at(50.0), curves[1].power.at(50.0)), (2, 47.5, 40.0));
         assert_eq!(curves[0].measured, Some((Soc::percent(5.0), Soc::percent(95.0))));
+        let twice = [curves[0].clone(), curves[0].clone()];
+        let names: Vec<String> = read_curves(write_curves(&twice, ListFormat::Csv).as_bytes())
+            .unwrap()
+            .into_iter()
+            .map(|curve| curve.name)
+            .collect();
+        assert_eq!(names, ["warm", "warm (2)"]);
         for format in [ListFormat::Csv, ListFormat::Json] {
             assert_eq!(read_curves(write_curves(&curves, format).as_bytes()).unwrap(), curves);
         }

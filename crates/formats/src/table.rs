@@ -185,6 +185,17 @@ fn cell_of_text(column: &Column, said: &str) -> Result<Option<Cell>, String> {
     }
 }
 
+/// Names that a list tells its things apart by: a second of a name becomes `name (2)`.
+pub(crate) fn told_apart<'n>(names: impl Iterator<Item = &'n str>) -> Vec<String> {
+    let mut taken: Vec<String> = Vec::new();
+    for name in names {
+        let numbered = (2..).map(|number| format!("{name} ({number})"));
+        let free = std::iter::once(name.to_string()).chain(numbered).find(|name| !taken.contains(name));
+        taken.extend(free);
+    }
+    taken
+}
+
 /// A row to write: a cell for each column, in their order.
 pub(crate) type NewRow = Vec<Option<Cell>>;
 
@@ -276,6 +287,11 @@ mod tests {
             assert_eq!(told, rows, "{format:?}");
         }
         assert_eq!(read("KM;Name;more\n3,5 km;x;y\n\n").unwrap()[0].number("km"), Some(3.5));
+    }
+
+    #[test]
+    fn names_that_repeat_are_told_apart() {
+        assert_eq!(told_apart(["a", "b", "a", "a (2)", "a"].into_iter()), ["a", "b", "a (2)", "a (2) (2)", "a (3)"]);
     }
 
     #[test]

@@ -4,7 +4,7 @@
 use serde_json::{Map, Value, json};
 use spare_hour_core::tariff::Tariff;
 
-use crate::table::{Column, ListFormat, NewRow, Row, number, of_number, of_text, read_table, text};
+use crate::table::{Column, ListFormat, NewRow, Row, number, of_number, of_text, read_table, text, told_apart};
 use crate::{FormatError, read_tariffs, write_tariff};
 
 /// Most rows of a list.
@@ -46,7 +46,9 @@ const COLUMNS: [Column; 22] = {
 
 /// Writes tariffs as a table.
 pub fn write_tariff_table(tariffs: &[Tariff]) -> String {
-    ListFormat::Csv.write(&COLUMNS, &tariffs.iter().flat_map(rows).collect::<Vec<_>>())
+    let names = told_apart(tariffs.iter().map(|tariff| tariff.name.as_str()));
+    let named = names.into_iter().zip(tariffs).map(|(name, tariff)| Tariff { name, ..tariff.clone() });
+    ListFormat::Csv.write(&COLUMNS, &named.flat_map(|tariff| rows(&tariff)).collect::<Vec<_>>())
 }
 
 fn rows(tariff: &Tariff) -> Vec<NewRow> {
@@ -181,6 +183,8 @@ mod tests {
         let table = write_tariff_table(&tariffs);
         assert_eq!(table.lines().count(), 5);
         assert_eq!(read_tariff_table(table.as_bytes()).unwrap(), tariffs);
+        let twice = write_tariff_table(&[tariffs[0].clone(), tariffs[0].clone()]);
+        assert_eq!(read_tariff_table(twice.as_bytes()).unwrap()[1].name, "Ostrel, by night cheaper (2)");
         let short = "tariff;currency;type;price\nx;EUR;ENERGY;0,59\n";
         assert_eq!(read_tariff_table(short.as_bytes()).unwrap()[0].elements[0].components[0].price.to_string(), "0.59");
     }
