@@ -14,6 +14,8 @@ const SPEEDS: (f64, f64) = (20.0, 150.0);
 const TEMPERATURES: (f64, f64) = (-20.0, 40.0);
 /// Points of a curve.
 const POINTS: usize = 40;
+/// Most drives that are drawn; of longer logs every so many.
+const MOST_POINTS: usize = 1_000;
 /// Most consumption that is drawn, kWh/100 km.
 const MOST: f64 = 60.0;
 /// The least that is drawn where more is better.
@@ -97,11 +99,12 @@ fn plot(
     let most = (1.06 * highest).min(cap);
     let (x, y) = (x_scale(range.0, range.1), y_scale(most));
     let line = |which: usize| curve.iter().map(move |point| (point.0, point.1[which].min(most)));
+    let every = points.len().div_ceil(MOST_POINTS).max(1);
     let inside = |point: &(f64, f64)| point.0 >= range.0 && point.0 <= range.1 && point.1 >= 0.0 && point.1 <= most;
     Plot {
         lines: vec![Line { class: "curve", path: path(line(0), &x, &y), label: None }],
         band: path(line(2).chain(line(1).collect::<Vec<_>>().into_iter().rev()), &x, &y),
-        points: points.into_iter().filter(inside).map(|point| (x.at(point.0), y.at(point.1))).collect(),
+        points: points.into_iter().step_by(every).filter(inside).map(|point| (x.at(point.0), y.at(point.1))).collect(),
         x_ticks: ticks_between(range, &x),
         y_ticks: ticks(most, 5.0, &y),
         ..Plot::new(key, x_name, unit.name())

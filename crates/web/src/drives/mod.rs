@@ -2,6 +2,7 @@
 
 mod charts;
 mod from_track;
+mod log;
 mod view;
 
 use askama::Template;
@@ -24,6 +25,7 @@ use crate::layout::Frame;
 use crate::lists::{list_file, list_format};
 use crate::say;
 use crate::sessions::upload::read_upload;
+use log::Part;
 use view::DrivesView;
 
 /// The conditions that a consumption is told for unless others are asked.
@@ -71,6 +73,9 @@ pub(crate) struct Ask {
     outside: Option<String>,
     wind: Option<String>,
     load: Option<String>,
+    /// How many newer drives of the log are passed over, and whether only those that do not count are shown.
+    from: usize,
+    flagged: bool,
     used: bool,
 }
 
@@ -158,8 +163,9 @@ impl ShowPage {
             None => cars.first(),
         };
         let mut at = AtForm::new(ask, store.settings()?.units);
+        let part = Part { from: ask.from, flagged: ask.flagged };
         let view = match chosen {
-            Some(car) => Some(DrivesView::new(car, &store.drives_of(car.id)?, &mut at)),
+            Some(car) => Some(DrivesView::new(car, &store.drives_of(car.id)?, &mut at, part)),
             None => None,
         };
         let car = chosen.map(|car| car.id);

@@ -3,12 +3,12 @@
 use spare_hour_core::consumption_fit::{ConsumptionFit, Prediction};
 use spare_hour_core::distance_base::DistanceBase;
 use spare_hour_core::drive::{Drive, Used};
-use spare_hour_core::drive_findings::drive_findings;
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Speed, Temperature};
 use spare_hour_core::units::Units;
 use spare_hour_store::{Car, StoredDrive};
 
 use super::charts::{over_speed, over_temperature};
+use super::log::{LogView, Part};
 use super::{AtForm, OUTSIDE, SPEED};
 use crate::chart::Plot;
 use crate::say;
@@ -39,21 +39,7 @@ pub(super) struct DrivesView {
     pub(super) fractions: Vec<Fraction>,
     pub(super) speed: Plot,
     pub(super) temperature: Plot,
-    pub(super) rows: Vec<DriveRow>,
-    pub(super) counted: usize,
-}
-
-/// A drive in the table.
-pub(super) struct DriveRow {
-    pub(super) id: i32,
-    pub(super) day: String,
-    pub(super) told: String,
-    pub(super) consumption: String,
-    pub(super) fitted: String,
-    pub(super) off: String,
-    pub(super) guess: String,
-    pub(super) findings: Vec<String>,
-    pub(super) left_out: Option<String>,
+    pub(super) log: LogView,
 }
 
 /// A distance to a tenth.
@@ -84,7 +70,7 @@ pub(super) fn in_words(drive: &Drive, units: Units) -> String {
 }
 
 impl DrivesView {
-    pub(super) fn new(car: &Car, kept: &[StoredDrive], at: &mut AtForm) -> Self {
+    pub(super) fn new(car: &Car, kept: &[StoredDrive], at: &mut AtForm, part: Part) -> Self {
         let usable = car.about.usable;
         let drives: Vec<Drive> = kept.iter().map(|kept| kept.drive.clone()).collect();
         let fit = ConsumptionFit::new(&drives, usable, car.body());
@@ -105,8 +91,7 @@ impl DrivesView {
             fractions: fractions(&fit, speed, outside, wind, load),
             speed: over_speed(&fit, &drives, usable, outside, units),
             temperature: over_temperature(&fit, &drives, usable, speed, units),
-            rows: kept.iter().enumerate().rev().map(|(index, kept)| row(index, kept, &fit, usable, units)).collect(),
-            counted: fit.drives,
+            log: LogView::new(kept, &fit, usable, units, part),
         }
     }
 }
@@ -201,36 +186,6 @@ fn fractions(fit: &ConsumptionFit, speed: Speed, outside: Temperature, wind: Spe
     names.into_iter().zip(parts).map(fraction).collect()
 }
 
-fn row(index: usize, kept: &StoredDrive, fit: &ConsumptionFit, usable: Energy, units: Units) -> DriveRow {
-    let drive = &kept.drive;
-    let residual = fit.residuals.iter().find(|residual| residual.drive == index);
-    let takes = |energy: Energy| {
-        let consumption = Consumption::kwh_per_100km(100.0 * energy.get() / drive.distance.get());
-        say::bare_consumption(units, consumption)
-    };
-    let mut findings: Vec<String> =
-        drive_findings(drive, usable).iter().map(|finding| say::retold(units, &finding.message)).collect();
-    if residual.is_some_and(|residual| residual.odd) {
-        findings.insert(0, "Far off all the others, so it does not count in the fit; look at it again.".into());
-    }
-    DriveRow {
-        id: kept.id,
-        day: drive.day.clone().unwrap_or_default(),
-        told: in_words(drive, units),
-        consumption: say::bare_consumption(units, drive.consumption(usable)),
-        fitted: residual.map_or_else(|| "–".into(), |residual| takes(residual.fitted)),
-        off: residual.map_or_else(String::new, |residual| {
-            let percent = 100.0 * (residual.actual.get() / residual.fitted.get() - 1.0);
-            format!("{}{:.0} %", if percent < 0.0 { "−" } else { "+" }, percent.abs())
-        }),
-        guess: drive
-            .guess
-            .map_or_else(String::new, |guess| format!("the car guessed {}", say::bare_consumption(units, guess))),
-        findings,
-        left_out: drive.left_out.clone(),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -263,20 +218,20 @@ mod tests {
 
     #[test]
     fn the_page_says_what_it_rests_on() {
-        let none = DrivesView::new(&car(), &[], &mut at("110"));
-        assert!(none.told.contains("No drive counts yet") && none.rows.is_empty());
+        let none = DrivesView::new(&car(), &[], &mut at("110"), Part::default());
+        assert!(none.told.contains("No drive counts yet") && none.log.rows.is_empty());
         let lines = [
             "2026-05-01 80 km 60 min 13.1 kWh 12 °C",
             "120 km 75 min 23.5 kWh 8 °C +200 m -180 m",
             "40 km 2 min 7 kWh",
         ];
-        let view = DrivesView::new(&car(), &kept(&lines), &mut at("110"));
+        let view = DrivesView::new(&car(), &kept(&lines), &mut at("110"), Part::default());
         assert!(view.told.contains("It rests on 2 drives and on the car’s mass"), "{}", view.told);
-        assert_eq!((view.counted, view.rows.len()), (2, 3));
+        assert_eq!((view.log.counted, view.log.rows.len()), (2, 3));
         // The newest first; the impossible one has no fit and says why.
-        assert_eq!((view.rows[0].id, view.rows[0].fitted.as_str()), (3, "–"));
-        assert!(view.rows[0].findings[0].contains("1200 km/h on average"), "{:?}", view.rows[0].findings);
-        assert_eq!(view.rows[2].consumption, "16.4");
+        assert_eq!((view.log.rows[0].id, view.log.rows[0].fitted.as_str()), (3, "–"));
+        assert!(view.log.rows[0].findings[0].contains("1200 km/h on average"), "{:?}", view.log.rows[0].findings);
+        assert_eq!(view.log.rows[2].consumption, "16.4");
         let whole: f64 = view.fractions.iter().map(|part| part.value.parse::<f64>().unwrap()).sum();
         let said: f64 = view.own.0.parse().unwrap();
         assert!((whole - said).abs() < 0.25, "{whole} for {said}");
@@ -285,8 +240,8 @@ mod tests {
     #[test]
     fn what_is_asked_wrongly_is_named_and_the_usual_is_said() {
         let mut at = at("900");
-        let view = DrivesView::new(&car(), &[], &mut at);
+        let view = DrivesView::new(&car(), &[], &mut at, Part::default());
         assert_eq!(at.speed.fault.as_deref(), Some("“900” does not work; expected 10 to 250 km/h"));
-        assert_eq!(view.headline, DrivesView::new(&car(), &[], &mut super::tests::at("110")).headline);
+        assert_eq!(view.headline, DrivesView::new(&car(), &[], &mut super::tests::at("110"), Part::default()).headline);
     }
 }

@@ -108,6 +108,11 @@ impl Row {
         typed.map(|((key, label), text)| (format!("{key}-{}", self.index), *label, text.as_str())).collect()
     }
 
+    /// Whether more than a price is typed.
+    pub(super) fn is_limited(&self) -> bool {
+        self.texts.iter().skip(1).any(|text| !text.trim().is_empty())
+    }
+
     pub(super) fn kinds(&self) -> Vec<(&'static str, &'static str, bool)> {
         KINDS.iter().map(|(word, name, _)| (*word, *name, *word == self.kind)).collect()
     }
