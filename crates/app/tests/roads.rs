@@ -188,6 +188,11 @@ fn a_trip_from_a_track_matches_places_later() {
     // 900 m, less what smoothing takes off the tip.
     let up: f64 = page.split(" m up and").next().unwrap().rsplit(' ').next().unwrap().parse().unwrap();
     assert!((880.0..=900.0).contains(&up) && page.contains("This road came from a track"), "{up}: {page}");
+    // The same road at another speed still lies on its track; another road does not.
+    for (road, on_track) in [("220 km 90 km/h", true), ("250 km 90 km/h", false)] {
+        assert_eq!(server.upload(&format!("{trip}/road"), &[("text", road)], None).0, 303);
+        assert_eq!(server.get(&format!("{trip}/road")).1.contains("This road came from a track"), on_track, "{road}");
+    }
 }
 
 #[test]

@@ -245,7 +245,7 @@ impl Store {
         met(diesel::update(trips::table.find(id)).set(change).execute(&mut self.connection()?)?, id)
     }
 
-    /// Puts another road in the place of a trip's. A track that it came from stays unless another is given.
+    /// Puts another road in the place of a trip's, with the track that it lies on as GeoJSON, if there is one.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such trip.
@@ -253,9 +253,7 @@ impl Store {
         self.connection()?.immediate_transaction(|connection| {
             let trip = trips::table.find(id);
             met(trip.count().get_result::<i64>(connection)? as usize, id)?;
-            if let Some(track) = track {
-                diesel::update(trip).set(trips::track.eq(track)).execute(connection)?;
-            }
+            diesel::update(trip).set(trips::track.eq(track)).execute(connection)?;
             diesel::delete(trip_segments::table.filter(trip_segments::trip_id.eq(id))).execute(connection)?;
             insert_stretches(connection, id, stretches)
         })

@@ -273,8 +273,10 @@ fn a_trips_road_and_sites_are_changed_and_their_tariffs_stay() {
     store.ask_tariff(id, &["a".into()], tariff).unwrap();
     assert_eq!(store.track(id).unwrap(), None);
     let shorter = &road().stretches[1..];
-    store.change_road(id, shorter, Some("track")).unwrap();
+    store.change_road(id, &[], Some("other")).unwrap();
     store.change_road(id, shorter, None).unwrap();
+    assert_eq!(store.track(id).unwrap(), None);
+    store.change_road(id, shorter, Some("track")).unwrap();
     let site = Site { name: "Renamed".into(), ..trip(car).sites[0].clone() };
     let another = Site { id: "b".into(), details: SiteDetails::default(), ..site.clone() };
     store.change_sites(id, &[another.clone(), site.clone()]).unwrap();

@@ -7,7 +7,7 @@ use spare_hour_store::{Car, NewSession, Store};
 use super::upload::Upload;
 use crate::error::WebError;
 
-/// Keeps every session of a list, or none. A session whose car is not known by its name goes to the car that was chosen.
+/// Keeps the sessions of a list once all of them can be read. A session whose car is not known by its name goes to the car that was chosen.
 pub(super) fn keep_list(store: &Store, upload: &Upload, chosen: Option<i32>) -> Result<Result<(), String>, WebError> {
     let list = match read_session_list(&upload.bytes) {
         Ok(list) => list,

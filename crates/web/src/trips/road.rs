@@ -10,7 +10,7 @@ use spare_hour_core::road::{Road, Stretch};
 use spare_hour_core::route::{Route, Segment};
 use spare_hour_core::trip::Site;
 use spare_hour_core::units::Units;
-use spare_hour_formats::{read_road_line, write_road_line, write_track};
+use spare_hour_formats::{read_road_line, read_track, write_road_line, write_track};
 use spare_hour_store::{Store, StoredTrip};
 
 use super::fit_for;
@@ -23,6 +23,8 @@ use crate::layout::Frame;
 use crate::say;
 use crate::sessions::upload::read_upload;
 
+/// How much the length of a road may differ from its track's, share.
+const SAME_ROAD: f64 = 0.01;
 /// Most lines that are told as they are understood.
 const LINES_SHOWN: usize = 400;
 
@@ -146,7 +148,11 @@ pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Mu
             if let Some(site) = stored.about.sites.iter().find(|site| site.at.get() > length.get() + 1e-6) {
                 return Ok(Err(beyond(site, length, store.settings()?.units)));
             }
-            store.change_road(id, &road.stretches, road.track.as_ref().map(write_track).as_deref())?;
+            let track = match &road.track {
+                Some(track) => Some(write_track(track)),
+                None => kept_track(store, id, length)?,
+            };
+            store.change_road(id, &road.stretches, track.as_deref())?;
             Ok(Ok(()))
         })
         .await?;
@@ -154,6 +160,15 @@ pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Mu
         Ok(()) => Ok(Redirect::to(&format!("/trips/{id}/road")).into_response()),
         Err(fault) => road_page(&app, id, Some(typed), vec![fault]).await,
     }
+}
+
+/// The track that a trip has, for a road of a length that was typed anew: another length is another road.
+fn kept_track(store: &Store, id: i32, length: Distance) -> Result<Option<String>, WebError> {
+    let lies_on = |text: &String| {
+        let track = read_track(text.as_bytes()).ok();
+        track.is_some_and(|track| (track.length().get() / length.get() - 1.0).abs() <= SAME_ROAD)
+    };
+    Ok(store.track(id)?.filter(lies_on))
 }
 
 /// That a road would end before one of its sites.
