@@ -7,7 +7,7 @@ use std::fmt;
 use std::str::FromStr;
 
 use crate::quantity::Minutes;
-use crate::units::parse_time;
+use crate::units::{ClockFace, parse_time};
 
 const DAYS: [&str; 7] = ["Mo", "Tu", "We", "Th", "Fr", "Sa", "Su"];
 const DAY: u32 = 1440;
@@ -67,6 +67,22 @@ impl OpeningHours {
     }
 }
 
+impl OpeningHours {
+    /// The hours on a person's clock face; they can be read back.
+    pub fn told(&self, clock: ClockFace) -> String {
+        self.with_times(|minutes| clock.time(minutes))
+    }
+
+    fn with_times(&self, time: impl Fn(u32) -> String) -> String {
+        let Self::Spans(spans) = self else { return "24/7".into() };
+        let rule = |span: &OpenSpan| {
+            let days = if span.days == [true; 7] { String::new() } else { days_text(span.days) + " " };
+            format!("{days}{}-{}", time(span.from), time(span.to))
+        };
+        spans.iter().map(rule).collect::<Vec<_>>().join("; ")
+    }
+}
+
 impl FromStr for OpeningHours {
     type Err = String;
 
@@ -112,13 +128,7 @@ fn parse_days(text: &str) -> Option<[bool; 7]> {
 
 impl fmt::Display for OpeningHours {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Self::Spans(spans) = self else { return f.write_str("24/7") };
-        let time = |minutes: u32| format!("{:02}:{:02}", minutes / 60, minutes % 60);
-        let rule = |span: &OpenSpan| {
-            let days = if span.days == [true; 7] { String::new() } else { days_text(span.days) + " " };
-            format!("{days}{}-{}", time(span.from), time(span.to))
-        };
-        f.write_str(&spans.iter().map(rule).collect::<Vec<_>>().join("; "))
+        f.write_str(&self.with_times(|minutes| format!("{:02}:{:02}", minutes / 60, minutes % 60)))
     }
 }
 
@@ -168,6 +178,9 @@ mod tests {
         }
         let spelled: OpeningHours = "fr-mo 6:00–10:00, 4 pm-8 pm".parse().unwrap();
         assert_eq!(spelled.to_string(), "Mo,Fr-Su 06:00-10:00; Mo,Fr-Su 16:00-20:00");
+        let told = spelled.told(ClockFace::Twelve);
+        assert_eq!(told, "Mo,Fr-Su 6:00 am-10:00 am; Mo,Fr-Su 4:00 pm-8:00 pm");
+        assert_eq!(told.parse::<OpeningHours>().unwrap(), spelled);
         for text in ["", "always", "Mo 6-8", "Xx 06:00-08:00", "Mo 06:00", "25:00-26:00"] {
             assert!(text.parse::<OpeningHours>().unwrap_err().contains("expected 24/7, or such as"), "{text}");
         }

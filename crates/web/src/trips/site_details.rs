@@ -1,11 +1,12 @@
 //! What is known of a charging site, in words.
 
 use spare_hour_core::trip::Site;
+use spare_hour_core::units::ClockFace;
 
 use crate::say;
 
 /// What is known of a site beside its power: each part in a few words.
-pub(super) fn in_words(site: &Site) -> Vec<String> {
+pub(super) fn in_words(site: &Site, clock: ClockFace) -> Vec<String> {
     let details = &site.details;
     let stalls = |count: u32| match details.out_of_order {
         Some(broken) if broken > 0 => format!("{count} stalls, {broken} out of order when last seen"),
@@ -17,7 +18,7 @@ pub(super) fn in_words(site: &Site) -> Vec<String> {
         words.push(format!("{} min of wait in its fixed minutes", say::field(wait)));
     }
     words.extend(details.cabinet.filter(|_| details.is_shared()).map(|count| format!("{count} share a cabinet")));
-    words.extend(details.hours.as_ref().map(|hours| format!("open {hours}")));
+    words.extend(details.hours.as_ref().map(|hours| format!("open {}", hours.told(clock))));
     words.extend(details.connectors.iter().map(ToString::to_string));
     words.extend([&details.facilities, &details.note].into_iter().flatten().cloned());
     words
@@ -52,8 +53,9 @@ mod tests {
             "open Mo-Fr 06:00-22:00",
             "eat",
         ];
-        assert_eq!(in_words(&sites[0]), known);
-        assert!(in_words(&sites[1]).is_empty());
+        assert_eq!(in_words(&sites[0], ClockFace::TwentyFour), known);
+        assert!(in_words(&sites[0], ClockFace::Twelve).contains(&"open Mo-Fr 6:00 am-10:00 pm".to_string()));
+        assert!(in_words(&sites[1], ClockFace::TwentyFour).is_empty());
         assert_eq!(price_in_words(&sites[0], "cr"), "0.60 cr/kWh, 0.10/min");
         assert_eq!(price_in_words(&sites[1], "cr"), "0.50 cr/kWh");
     }

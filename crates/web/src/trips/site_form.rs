@@ -100,7 +100,7 @@ impl SiteForm {
             "stalls" => count(details.stalls),
             "out_of_order" => count(details.out_of_order),
             "cabinet" => count(details.cabinet),
-            "hours" => details.hours.as_ref().map(ToString::to_string).unwrap_or_default(),
+            "hours" => details.hours.as_ref().map(|hours| hours.told(units.clock)).unwrap_or_default(),
             "facilities" => details.facilities.clone().unwrap_or_default(),
             "connectors" => lines.join("; "),
             "note" => details.note.clone().unwrap_or_default(),

@@ -84,7 +84,7 @@ impl Known {
             power: format!("{:.0}", site.max_power.get()),
             fixed: say::minutes(site.overhead.get()),
             price: site_details::price_in_words(site, &about.currency),
-            details: site_details::in_words(site).join(", "),
+            details: site_details::in_words(site, self.units.clock).join(", "),
         };
         SitesPage {
             frame: Frame::new(app, "trips", format!("The sites of {}", about.name)),

@@ -193,7 +193,7 @@ fn is_closed(loaded: &Loaded, closed: &Closed, so: &str) -> String {
         Some(_) => format!("closes during a charge from {}", at(reached)),
         None => format!("is closed at {}", at(reached)),
     };
-    let hours = closed.site.details.hours.as_ref().map(ToString::to_string).unwrap_or_default();
+    let hours = closed.site.details.hours.as_ref().map(|hours| hours.told(loaded.units.clock)).unwrap_or_default();
     format!("{} {when}: {so}. Its hours: {hours}.", closed.site.name)
 }
 
@@ -321,7 +321,7 @@ fn stop_rows(
             number: index + 1,
             name: site.name.clone(),
             place: format!("at {}, {:.0} kW", say::distance(loaded.units, site.at), site.max_power.get()),
-            details: stop_details(trip, site, stop),
+            details: stop_details(loaded, trip, site, stop),
             clock: say::time_of_day(loaded.units, loaded.controls.departure, minute),
             arrive: say::percent(stop.arrive),
             depart: say::percent(stop.depart),
@@ -342,8 +342,8 @@ fn stop_rows(
 }
 
 /// What is known of a stop's site, and what a neighbour at its cabinet may cost.
-fn stop_details(trip: &Trip, site: &Site, stop: &Stop) -> Vec<String> {
-    let mut details = site_details::in_words(site);
+fn stop_details(loaded: &Loaded, trip: &Trip, site: &Site, stop: &Stop) -> Vec<String> {
+    let mut details = site_details::in_words(site, loaded.units.clock);
     if site.details.is_shared() {
         let shared = Stall::beside_a_neighbour(&trip.vehicle, site).minutes(stop.arrive, stop.depart) - stop.charge;
         if shared.get() >= 0.5 {
@@ -486,7 +486,7 @@ fn site_rows(loaded: &Loaded, trip: &Trip, plan: &Plan) -> Vec<SiteRow> {
                 power: format!("{:.0}", site.max_power.get()),
                 price: site_details::price_in_words(site, currency),
                 overhead: say::minutes(site.overhead.get()),
-                details: site_details::in_words(site).join(", "),
+                details: site_details::in_words(site, loaded.units.clock).join(", "),
                 used: plan.stops.iter().any(|stop| stop.site == index),
             };
             (index, row)
