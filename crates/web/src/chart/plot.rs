@@ -5,7 +5,7 @@ use askama::Template;
 use super::{Scale, Tick};
 
 /// The drawing's frame in its own units.
-pub(crate) const LEFT: f64 = 46.0;
+pub(crate) const LEFT: f64 = 58.0;
 pub(crate) const RIGHT: f64 = 560.0;
 pub(crate) const TOP: f64 = 26.0;
 pub(crate) const BOTTOM: f64 = 256.0;

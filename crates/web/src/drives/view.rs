@@ -3,8 +3,8 @@
 use spare_hour_core::consumption_fit::{ConsumptionFit, Prediction};
 use spare_hour_core::distance_base::DistanceBase;
 use spare_hour_core::drive::{Drive, Used};
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Speed, Temperature};
-use spare_hour_core::units::Units;
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Temperature};
+use spare_hour_core::units::{ConsumptionUnit, Units};
 use spare_hour_store::{Car, StoredDrive};
 
 use super::charts::{over_speed, over_temperature};
@@ -37,6 +37,8 @@ pub(super) struct DrivesView {
     pub(super) ranges: Vec<(String, String)>,
     pub(super) terms: Vec<(&'static str, String)>,
     pub(super) fractions: Vec<Fraction>,
+    /// The unit of the fractions: the person's, or one that adds up where theirs does not.
+    pub(super) fraction_unit: &'static str,
     pub(super) speed: Plot,
     pub(super) temperature: Plot,
     pub(super) log: LogView,
@@ -88,7 +90,8 @@ impl DrivesView {
             unit: units.consumption.name(),
             ranges: ranges(car, &asked, units),
             terms: terms(&fit, units),
-            fractions: fractions(&fit, speed, outside, wind, load),
+            fractions: fractions(&fit.parts(&fit.conditions(speed, outside, wind, load)), additive(units)),
+            fraction_unit: additive(units).name(),
             speed: over_speed(&fit, &drives, usable, outside, units),
             temperature: over_temperature(&fit, &drives, usable, speed, units),
             log: LogView::new(kept, &fit, usable, units, part),
@@ -173,14 +176,18 @@ fn terms(fit: &ConsumptionFit, units: Units) -> Vec<(&'static str, String)> {
     ]
 }
 
-/// What drag, rolling, accessories and heating take of the consumption asked for.
-fn fractions(fit: &ConsumptionFit, speed: Speed, outside: Temperature, wind: Speed, load: Mass) -> Vec<Fraction> {
-    let parts = fit.parts(&fit.conditions(speed, outside, wind, load));
+/// A unit in which the parts of a consumption add up: the person's, or energy per distance where theirs is the reciprocal.
+fn additive(units: Units) -> ConsumptionUnit {
+    if units.consumption.is_reciprocal() { ConsumptionUnit::WhPerMile } else { units.consumption }
+}
+
+/// What drag, rolling, accessories and heating take, in kWh/100 km, told in a unit.
+fn fractions(parts: &[f64], unit: ConsumptionUnit) -> Vec<Fraction> {
     let whole: f64 = parts.iter().sum();
     let names = ["Drag", "Rolling", "Always running", "Heating or cooling"];
-    let fraction = |(name, part): (&'static str, f64)| Fraction {
+    let fraction = |(name, &part): (&'static str, &f64)| Fraction {
         name,
-        value: format!("{part:.1}"),
+        value: format!("{:.*}", unit.decimals(), unit.of(Consumption::kwh_per_100km(part))),
         share: format!("{:.0} %", 100.0 * part / whole.max(1e-9)),
     };
     names.into_iter().zip(parts).map(fraction).collect()
@@ -193,6 +200,18 @@ mod tests {
     use spare_hour_core::known_car::KnownCar;
     use spare_hour_core::units::DistanceUnit;
     use spare_hour_formats::read_drive_line;
+
+    #[test]
+    fn parts_are_told_in_a_unit_that_adds_up() {
+        let told = |unit| {
+            let units = Units { consumption: unit, ..Units::default() };
+            let parts = fractions(&[10.0, 5.0], additive(units));
+            (additive(units).name(), parts.iter().map(|part| part.value.clone()).collect::<Vec<_>>().join(" "))
+        };
+        assert_eq!(told(ConsumptionUnit::KwhPer100Km), ("kWh/100 km", "10.0 5.0".to_string()));
+        // By hand: 10 kWh/100 km are 100 Wh/km, 160.9 Wh/mi.
+        assert_eq!(told(ConsumptionUnit::MilesPerKwh), ("Wh/mi", "161 80".to_string()));
+    }
 
     fn at(speed: &str) -> AtForm {
         let field = |text: &str| Field::new(text);

@@ -56,6 +56,8 @@ struct ShowPage {
     others: Vec<(i32, String)>,
     source_name: String,
     source_text: String,
+    /// The day of the charge, where it was noted.
+    day: Option<String>,
     created_at: String,
     /// The address's window and base, for forms that keep them.
     base: Option<String>,
@@ -86,11 +88,9 @@ pub(crate) async fn list(State(app): State<App>, Query(ask): Query<ListAsk>) -> 
         .run(|store| {
             let cars = store.cars()?;
             let name = |id: Option<i32>| cars.iter().find(|car| Some(car.id) == id).map(|car| car.about.name.clone());
-            let units = store.settings()?.units;
             let line = |line: SessionLine| {
-                let minutes = clock(Minutes::new(line.minutes));
-                let line = SessionLine { created_at: say::stamp(units, &line.created_at), ..line };
-                (line.clone(), name(line.car).unwrap_or_default(), minutes)
+                let (car, minutes) = (name(line.car).unwrap_or_default(), clock(Minutes::new(line.minutes)));
+                (line, car, minutes)
             };
             Ok((store.sessions()?.into_iter().map(line).collect(), store.open_charges()?))
         })
@@ -135,6 +135,7 @@ pub(crate) async fn show(
         others,
         source_name: about.source_name,
         source_text: about.source_text,
+        day: about.session.conditions.day,
         created_at: say::stamp(loaded.units, &loaded.stored.created_at),
         base,
     };
