@@ -129,7 +129,8 @@ test("a window is dragged on the chart", async ({ page }) => {
   const chart = page.locator("[data-drag-window]");
   await chart.scrollIntoViewIfNeeded();
   const box = await chart.boundingBox();
-  const at = (soc) => box.x + ((46 + (514 * soc) / 100) / 600) * box.width;
+  const [left, right] = [Number(await chart.getAttribute("data-left")), Number(await chart.getAttribute("data-right"))];
+  const at = (soc) => box.x + ((left + ((right - left) * soc) / 100) / 600) * box.width;
   await page.mouse.move(at(20), box.y + 100);
   await page.mouse.down();
   await page.mouse.move(at(60), box.y + 120, { steps: 4 });
