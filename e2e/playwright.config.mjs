@@ -4,7 +4,9 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: "tests",
   workers: 1,
-  timeout: 30_000,
+  // Nothing here is about speed: a busy machine gets all the time that it needs.
+  timeout: 120_000,
+  expect: { timeout: 20_000 },
   reporter: "line",
   outputDir: "test-results",
   use: {

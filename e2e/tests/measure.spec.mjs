@@ -127,7 +127,10 @@ test("the page and the server make the same of the same events", async ({ page, 
 /** Starts a server of this test's own, on a port that it can be started on again. */
 async function start(data, port) {
   const server = spawn(process.env.SPARE_HOUR_BIN, ["demo", "--data", data, "--port", String(port)]);
-  const line = await new Promise((resolve) => server.stdout.once("data", (bytes) => resolve(String(bytes))));
+  const line = await new Promise((resolve, reject) => {
+    server.stdout.once("data", (bytes) => resolve(String(bytes)));
+    server.once("exit", (code) => reject(new Error(`the server ended with ${code} before it answered`)));
+  });
   return { server, url: /http:\/\/\S+/.exec(line)[0].replace("127.0.0.1", "localhost") };
 }
 
