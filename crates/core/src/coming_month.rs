@@ -39,6 +39,18 @@ pub struct HomeCharging {
     pub limit: Soc,
 }
 
+impl HomeCharging {
+    /// What goes into the battery, for a car that stores a share of what leaves the plug.
+    pub fn stored(&self, stored_share: f64) -> Power {
+        Power::kw(self.power.get() * stored_share)
+    }
+
+    /// What a whole night stores.
+    pub fn stored_a_night(&self, stored_share: f64) -> Energy {
+        self.stored(stored_share) * self.night
+    }
+}
+
 /// How the car is used.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Habits {
@@ -112,6 +124,14 @@ fn night(home: &HomeCharging, evening: Soc, habits: &Habits) -> (Energy, Minutes
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_a_night_stores_by_hand() {
+        // By hand: 3.68 kW at 91 % are 3.349 kW; nine hours of them are 30.14 kWh.
+        let home = HomeCharging { power: Power::kw(3.68), night: Minutes::new(540.0), limit: Soc::percent(80.0) };
+        assert!((home.stored(0.91).get() - 3.349).abs() < 0.001);
+        assert!((home.stored_a_night(0.91).get() - 30.139).abs() < 0.001);
+    }
 
     const HOME: HomeCharging =
         HomeCharging { power: Power::kw(2.3), night: Minutes::new(600.0), limit: Soc::percent(80.0) };

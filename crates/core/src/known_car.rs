@@ -51,4 +51,9 @@ impl KnownCar {
             home: None,
         }
     }
+
+    /// The share of the plug's energy that is stored, 0.1 to 1.
+    pub fn stored_share(&self) -> f64 {
+        1.0 - self.charge_loss_percent / 100.0
+    }
 }

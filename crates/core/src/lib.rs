@@ -61,6 +61,7 @@ pub mod known_car;
 pub mod least_squares;
 pub mod live;
 pub mod membership;
+pub mod month_balance;
 pub mod open_sites;
 pub mod opening_hours;
 pub mod planner;

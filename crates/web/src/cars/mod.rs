@@ -1,5 +1,6 @@
 //! Cars: what is known of each, the curves that its sessions amount to, and the one that plans use.
 
+pub(crate) mod choice;
 mod curve;
 mod form;
 mod lists;

@@ -15,10 +15,11 @@ use spare_hour_core::known_car::KnownCar;
 use spare_hour_core::quantity::{Consumption, Speed, Temperature};
 use spare_hour_core::units::{DistanceUnit, Units};
 use spare_hour_formats::{read_drive_line, read_drives, read_track, write_drives};
-use spare_hour_store::{Car, Store};
+use spare_hour_store::Store;
 
 use crate::App;
 use crate::address::Path;
+use crate::cars::choice;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
@@ -158,10 +159,7 @@ async fn show_page(app: &App, ask: Ask, text: String, faults: Vec<String>) -> Re
 impl ShowPage {
     fn new(store: &Store, frame: Frame, ask: &Ask, text: String, faults: Vec<String>) -> Result<Self, WebError> {
         let cars = store.cars()?;
-        let chosen: Option<&Car> = match ask.car {
-            Some(id) => Some(cars.iter().find(|car| car.id == id).ok_or(WebError::NotFound)?),
-            None => cars.first(),
-        };
+        let chosen = choice::chosen(&cars, ask.car)?;
         let mut at = AtForm::new(ask, store.settings()?.units);
         let part = Part { from: ask.from, flagged: ask.flagged };
         let view = match chosen {
@@ -169,16 +167,7 @@ impl ShowPage {
             None => None,
         };
         let car = chosen.map(|car| car.id);
-        Ok(Self {
-            frame,
-            cars: cars.iter().map(|each| (each.id, each.about.name.clone(), Some(each.id) == car)).collect(),
-            car,
-            text,
-            faults,
-            at,
-            view,
-            used: ask.used,
-        })
+        Ok(Self { frame, cars: choice::options(&cars, car), car, text, faults, at, view, used: ask.used })
     }
 }
 

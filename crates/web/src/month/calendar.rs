@@ -1,6 +1,7 @@
 //! The days of a month with what was driven and charged on each.
 
 use jiff::civil::Date;
+use spare_hour_core::month_balance::MonthBalance;
 use spare_hour_core::quantity::{Distance, Energy};
 use spare_hour_store::{Car, Store};
 
@@ -68,6 +69,14 @@ impl Month {
             }
         }
         Ok(Self { first, days })
+    }
+
+    /// Energy out of the battery and into it.
+    pub(super) fn balance(&self) -> MonthBalance {
+        MonthBalance {
+            driven: Energy::kwh(self.days.iter().map(|day| day.driven.get()).sum()),
+            stored: Energy::kwh(self.days.iter().map(|day| day.stored().get()).sum()),
+        }
     }
 
     /// The days in weeks from Monday on; `None` beside the month.

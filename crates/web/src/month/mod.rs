@@ -14,6 +14,7 @@ use spare_hour_store::{Car, Store};
 
 use crate::App;
 use crate::address::Path;
+use crate::cars::choice;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::trips::today;
@@ -61,10 +62,7 @@ async fn show_page(app: &App, ask: Ask, home: Option<HomeForm>) -> Result<Respon
 impl ShowPage {
     fn new(store: &Store, frame: Frame, ask: &Ask, home: Option<HomeForm>) -> Result<Self, WebError> {
         let cars = store.cars()?;
-        let chosen: Option<&Car> = match ask.car {
-            Some(id) => Some(cars.iter().find(|car| car.id == id).ok_or(WebError::NotFound)?),
-            None => cars.first(),
-        };
+        let chosen = choice::chosen(&cars, ask.car)?;
         let first = match &ask.month {
             Some(month) => parse_month(month).ok_or(WebError::NotFound)?,
             None => latest(store, chosen)?.first_of_month(),
@@ -77,7 +75,7 @@ impl ShowPage {
         let car = chosen.map(|car| car.id);
         Ok(Self {
             frame,
-            cars: cars.iter().map(|each| (each.id, each.about.name.clone(), Some(each.id) == car)).collect(),
+            cars: choice::options(&cars, car),
             car,
             month: month_name(first),
             home: home.unwrap_or_else(|| HomeForm::of(chosen.and_then(|car| car.about.home))),

@@ -4,16 +4,20 @@ use jiff::ToSpan;
 use jiff::civil::Date;
 use spare_hour_core::ac_charge::{added_an_hour, minutes_to};
 use spare_hour_core::coming_month::{DayAhead, Habits, HomePost, coming_month};
-use spare_hour_core::quantity::{Energy, Power, Soc};
+use spare_hour_core::month_balance::MonthBalance;
+use spare_hour_core::quantity::{Distance, Energy, Soc};
 use spare_hour_core::units::Units;
 use spare_hour_store::{Car, Store};
 
-use super::calendar::{Day, Month};
+use super::calendar::{Day, DayCharge, Month};
 use super::{Ask, month_name};
 use crate::error::WebError;
 use crate::fields::Field;
 use crate::say;
 use crate::trips::today;
+
+/// An evening's SoC, for which the hours to the limit are told.
+const NIGHTFALL: Soc = Soc::percent(20.0);
 
 /// How the coming month is lived, as filled in.
 pub(super) struct AheadForm {
@@ -56,7 +60,7 @@ impl AheadForm {
 /// A day of the calendar.
 pub(super) struct DayCell {
     pub(super) number: i8,
-    pub(super) weekday: &'static str,
+    pub(super) weekday: String,
     pub(super) drives: String,
     pub(super) driven: String,
     /// Charges: session, name, energy.
@@ -106,12 +110,10 @@ fn kwh(energy: Energy) -> String {
 }
 
 fn day_cell(day: &Day, most: f64, units: Units) -> DayCell {
-    const NAMES: [&str; 7] = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
-    let weekday = usize::from(day.date.weekday().to_monday_zero_offset().unsigned_abs());
-    let charge = |charge: &super::calendar::DayCharge| (charge.session, charge.name.clone(), kwh(charge.stored));
+    let charge = |charge: &DayCharge| (charge.session, charge.name.clone(), kwh(charge.stored));
     DayCell {
         number: day.date.day(),
-        weekday: NAMES[weekday],
+        weekday: day.date.strftime("%a").to_string(),
         drives: if day.drives == 0 { String::new() } else { say::distance(units, day.distance) },
         driven: if day.driven.get() > 0.0 { kwh(day.driven) } else { String::new() },
         charges: day.charges.iter().map(charge).collect(),
@@ -120,17 +122,11 @@ fn day_cell(day: &Day, most: f64, units: Units) -> DayCell {
     }
 }
 
-fn sums(month: &Month) -> (Energy, Energy) {
-    let driven = month.days.iter().map(|day| day.driven.get()).sum();
-    let stored = month.days.iter().map(|day| day.stored().get()).sum();
-    (Energy::kwh(driven), Energy::kwh(stored))
-}
-
 fn told(month: &Month, units: Units) -> String {
     let drives: usize = month.days.iter().map(|day| day.drives).sum();
-    let distance = month.days.iter().fold(spare_hour_core::quantity::Distance::km(0.0), |sum, day| sum + day.distance);
+    let distance = Distance::km(month.days.iter().map(|day| day.distance.get()).sum());
     let charges: usize = month.days.iter().map(|day| day.charges.len()).sum();
-    let (driven, stored) = sums(month);
+    let MonthBalance { driven, stored } = month.balance();
     format!(
         "{drives} drives, {}, {} out of the battery; {charges} measured charges, {} into it.",
         say::distance(units, distance),
@@ -141,10 +137,10 @@ fn told(month: &Month, units: Units) -> String {
 
 /// What is missing between in and out.
 fn balance(month: &Month, car: &Car) -> String {
-    let (driven, stored) = sums(month);
-    let missing = driven.get() - stored.get();
+    let balance = month.balance();
+    let missing = balance.unmeasured().get();
     if missing > 1.0 {
-        let plug = missing / (1.0 - car.about.charge_loss_percent / 100.0);
+        let plug = balance.unmeasured_at_plug(car.about.stored_share()).get();
         format!("The other {missing:.1} kWh came from charges that were not measured: {plug:.1} kWh at the plug.")
     } else if missing < -1.0 {
         format!("{:.1} kWh more went in than the logged drives took.", -missing)
@@ -156,8 +152,8 @@ fn balance(month: &Month, car: &Car) -> String {
 /// What the post at home does for the car.
 fn home_told(car: &Car, home: &HomePost, units: Units) -> Vec<String> {
     let about = &car.about;
-    let power = home.charging(about.on_board.as_ref()).power;
-    let stored = Power::kw(power.get() * (1.0 - about.charge_loss_percent / 100.0));
+    let charging = home.charging(about.on_board.as_ref());
+    let stored = charging.stored(about.stored_share());
     let post = &home.post;
     let mut told = vec![format!(
         "{} × {:.0} V × {:.0} A are {:.1} kW; the car takes {:.1} kW of it and stores {:.1} kW.",
@@ -165,17 +161,23 @@ fn home_told(car: &Car, home: &HomePost, units: Units) -> Vec<String> {
         post.voltage.get(),
         post.current.get(),
         post.power().get(),
-        power.get(),
+        charging.power.get(),
         stored.get(),
     )];
     let range = about.distances.or_first_known(about.distance_base, about.usable).1;
     if let Some(range) = range {
         let added = say::distance(units, added_an_hour(stored, about.usable, range));
-        let night = say::distance(units, range * (stored.get() * home.night.get() / 60.0 / about.usable.get()));
+        let night = say::distance(units, range * (charging.stored_a_night(about.stored_share()) / about.usable));
         told.push(format!("That adds {added} an hour, {night} a night."));
     }
-    if let Some(minutes) = minutes_to(Soc::percent(20.0), home.limit, stored, about.usable) {
-        told.push(format!("From 20 % to {} takes {}.", say::percent(home.limit), say::duration(minutes)));
+    if let Some(minutes) = minutes_to(NIGHTFALL, home.limit, stored, about.usable).filter(|minutes| minutes.get() > 0.0)
+    {
+        told.push(format!(
+            "From {} to {} takes {}.",
+            say::percent(NIGHTFALL),
+            say::percent(home.limit),
+            say::duration(minutes)
+        ));
     }
     told
 }
@@ -198,7 +200,7 @@ fn ahead_told(month: &Month, car: &Car, habits: Habits) -> Vec<String> {
     said
 }
 
-/// The days of a month that are over.
+/// The days of a month that have come.
 fn lived(month: &Month, today: Date) -> Vec<&Day> {
     month.days.iter().filter(|day| day.date <= today).collect()
 }
@@ -247,11 +249,11 @@ mod tests {
     }
 
     #[test]
-    fn only_days_that_are_over_are_lived() {
+    fn only_days_that_have_come_are_lived() {
         let day = |day| Day {
             date: date(2026, 10, day),
             drives: 0,
-            distance: spare_hour_core::quantity::Distance::km(0.0),
+            distance: Distance::km(0.0),
             driven: Energy::kwh(0.0),
             charges: Vec::new(),
         };

@@ -21,6 +21,7 @@ use spare_hour_store::{SessionLine, StoredLiveCharge};
 
 use crate::App;
 use crate::address::Path;
+use crate::cars::choice;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::say;
@@ -124,7 +125,7 @@ pub(crate) async fn show(
         })
         .await?;
     let about = loaded.stored.about;
-    let cars = cars.into_iter().map(|car| (car.id, car.about.name, Some(car.id) == about.car)).collect();
+    let cars = choice::options(&cars, about.car);
     let shown = ShowPage {
         frame: Frame::new(&app, "sessions", about.name.clone()),
         id,

@@ -67,7 +67,8 @@ impl Controls {
             floor: number("floor", "Floor at stops, %", own.floor.get()),
             wish: number("wish", "Wish at the end, %", own.arrival.get()),
             usage: number("usage", "Consumption, %", 100.0),
-            value: Control::new("value", format!("An hour is worth, {}", stored.about.currency), value, ask),
+            value: Control::new("value", format!("An hour is worth, {}", stored.about.currency), value, ask)
+                .when_empty("time alone"),
             day: Control::new("day", "Day", today.to_string(), ask),
             depart: Control::new("depart", "Leave at", units.clock.time(DEPARTURE), ask),
             ceiling: number("ceiling", "Ceiling, %", own.ceiling.get()),

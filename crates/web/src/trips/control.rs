@@ -43,13 +43,20 @@ pub(crate) struct Control {
     pub(crate) field: Field,
     /// What stands there when nothing is asked.
     pub(crate) own: String,
+    /// What nothing in it means.
+    pub(crate) empty: &'static str,
 }
 
 impl Control {
     /// A control of what the trip says.
     pub(crate) fn new(name: &'static str, label: impl Into<String>, own: impl Into<String>, ask: &Ask) -> Self {
         let own = own.into();
-        Self { name, label: label.into(), field: Field::new(ask.get(name).unwrap_or(&own)), own }
+        Self { name, label: label.into(), field: Field::new(ask.get(name).unwrap_or(&own)), own, empty: "" }
+    }
+
+    /// The control with what nothing in it means.
+    pub(crate) fn when_empty(self, means: &'static str) -> Self {
+        Self { empty: means, ..self }
     }
 
     /// Whether it stands as the trip says.

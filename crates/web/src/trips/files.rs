@@ -3,7 +3,7 @@
 use axum::extract::{Multipart, Query, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Redirect, Response};
-use spare_hour_core::open_sites::without_closed;
+use spare_hour_core::open_sites::{Beginning, without_closed};
 use spare_hour_core::planner::{PlanError, Planner};
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites, write_trip};
@@ -61,13 +61,8 @@ pub(crate) async fn trip_file(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let text = app
-        .run(move |store| {
-            let trip = Loaded::new(store, id, &ask)?.trip;
-            Ok(write_trip(&trip.ok_or_else(without_curve)?))
-        })
-        .await?;
-    Ok(download(&format!("trip-{id}.json"), "application/json", text))
+    let (trip, _) = drivable(&app, id, ask).await?;
+    Ok(download(&format!("trip-{id}.json"), "application/json", write_trip(&trip)))
 }
 
 /// The plan as a file.
@@ -76,10 +71,10 @@ pub(crate) async fn plan_file(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
+    let (trip, begins) = drivable(&app, id, ask).await?;
     let text = app
-        .run(move |store| {
-            let Loaded { trip, controls, .. } = Loaded::new(store, id, &ask)?;
-            let (trip, _) = without_closed(trip.ok_or_else(without_curve)?, beginning(&controls));
+        .run(move |_| {
+            let (trip, _) = without_closed(trip, begins);
             match Planner::new(&trip) {
                 Ok(planner) => Ok(plan_json(&trip, planner.best(), &planner.schools())),
                 Err(PlanError::Infeasible(gap)) => Ok(infeasible_json(&trip, &gap)),
@@ -104,8 +99,11 @@ pub(crate) async fn list_file(
     Ok(lists::list_file(&format!("sites-{id}"), format, write_sites(&about.sites, format)))
 }
 
-fn without_curve() -> WebError {
-    WebError::Refused("The car of this trip has no charge curve yet.".into())
+/// A trip as asked, and when it begins.
+async fn drivable(app: &App, id: i32, ask: Ask) -> Result<(Trip, Beginning), WebError> {
+    let Loaded { trip, controls, .. } = app.run(move |store| Loaded::new(store, id, &ask)).await?;
+    let trip = trip.ok_or_else(|| WebError::Refused("The car of this trip has no charge curve yet.".into()))?;
+    Ok((trip, beginning(&controls)))
 }
 
 /// A text as a file to keep.

@@ -34,6 +34,7 @@ use spare_hour_store::{Car, Curve, Store, StoredTrip, TripLine};
 
 use crate::App;
 use crate::address::Path;
+use crate::cars::choice;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
@@ -185,7 +186,7 @@ pub(crate) async fn show(
             frame: Frame::new(&app, "trips", name.clone()),
             id,
             name,
-            cars: loaded.cars.iter().map(|car| (car.id, car.about.name.clone(), car.id == controls.car)).collect(),
+            cars: choice::options(&loaded.cars, Some(controls.car)),
             curves: loaded
                 .curves
                 .iter()

@@ -16,6 +16,7 @@ use super::places::{PlaceFile, Wanted};
 use super::road_form::{BroughtRoad, brought, examples};
 use super::weather::Weather;
 use crate::App;
+use crate::cars::choice;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
@@ -99,7 +100,7 @@ async fn form_page(app: &App, form: NewForm, car: &str, faults: Vec<String>) -> 
     let (cars, units) = app.run(|store| Ok((store.cars()?, store.settings()?.units))).await?;
     let wrong = !faults.is_empty() || form.is_wrong();
     let status = if wrong { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
-    let cars = cars.into_iter().map(|each| (each.id, each.about.name, each.id.to_string() == car)).collect();
+    let cars = choice::options(&cars, car.parse().ok());
     let frame = Frame::new(app, "trips", "A new trip");
     Ok(page(status, &NewPage { frame, cars, examples: examples(units), form, faults }))
 }

@@ -41,7 +41,8 @@ impl Weather {
                 "Heating or cooling, kW",
                 own.heating.map(|power| say::field(power.get())).unwrap_or_default(),
                 ask,
-            ),
+            )
+            .when_empty("as the drives say"),
             conditions: *own,
         };
         weather.read(own, units);
