@@ -19,7 +19,8 @@ use spare_hour_core::trip::{Goal, Trip};
 use spare_hour_formats::{read_drives, read_road, read_session, read_sites, read_tariffs, read_trip, write_tariff};
 use spare_hour_store::{NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};
 
-use crate::serve::{PORT, data_directory, listen};
+use crate::directory::{Claimed, data_directory};
+use crate::serve::{PORT, listen};
 
 const TRIP: &str = include_str!("../demo/tamsby-ferrow-quay.json");
 /// Name, file name and text of each session; the first is the one that plans use.
@@ -62,27 +63,18 @@ impl Demo {
             Some(directory) => directory.clone(),
             None => data_directory()?.join("demo"),
         };
+        let claimed = Claimed::new(&directory)?;
+        claimed.for_demo()?;
         if self.fresh {
-            forget(&directory)?;
+            claimed.forget_demo()?;
         }
-        let store = Store::open(&directory)?;
+        let store = Store::open(claimed.path())?;
         if store.cars()?.is_empty() {
             fill(&store).context("the demo data")?;
         }
         let address = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), self.port);
-        listen(store, Some("demo data: invented places, cars and prices"), address, &directory)
+        listen(store, Some("demo data: invented places, cars and prices"), address, Vec::new(), claimed)
     }
-}
-
-/// Removes the demo's database, and nothing else of the directory.
-fn forget(directory: &std::path::Path) -> anyhow::Result<()> {
-    for name in ["spare-hour.db", "spare-hour.db-wal", "spare-hour.db-shm"] {
-        let file = directory.join(name);
-        if file.exists() {
-            std::fs::remove_file(&file).with_context(|| format!("cannot remove {}", file.display()))?;
-        }
-    }
-    Ok(())
 }
 
 /// Writes the demo data into an empty store.

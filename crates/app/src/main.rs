@@ -2,6 +2,7 @@
 
 mod analyse;
 mod demo;
+mod directory;
 mod plan;
 mod serve;
 mod stand_in;

@@ -1,11 +1,10 @@
 //! `spare-hour serve`: the app on the user's own data.
 
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use anyhow::Context;
 use clap::Args;
-use directories::ProjectDirs;
 use spare_hour_store::Store;
 use spare_hour_web::{Options, router, serve};
 use tokio::net::TcpListener;
@@ -13,6 +12,7 @@ use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
 
+use crate::directory::{Claimed, data_directory};
 use crate::stand_in;
 
 /// The port, unless told another.
@@ -30,6 +30,9 @@ pub(crate) struct Serve {
     /// Directory of the data; made if need be.
     #[arg(long)]
     data: Option<PathBuf>,
+    /// A name under which browsers may reach it, beside localhost and addresses in digits; may be given several times.
+    #[arg(long = "name")]
+    names: Vec<String>,
 }
 
 impl Serve {
@@ -38,19 +41,23 @@ impl Serve {
             Some(directory) => directory.clone(),
             None => data_directory()?,
         };
-        let store = Store::open(&directory)?;
-        listen(store, None, SocketAddr::new(self.host, self.port), &directory)
+        let claimed = Claimed::new(&directory)?;
+        if claimed.for_own_data()? {
+            eprintln!("spare-hour: {} was a demo's; from now on it holds your own data.", directory.display());
+        }
+        let store = Store::open(claimed.path())?;
+        listen(store, None, SocketAddr::new(self.host, self.port), self.names.clone(), claimed)
     }
 }
 
-/// Where data is kept unless told otherwise.
-pub(crate) fn data_directory() -> anyhow::Result<PathBuf> {
-    let directories = ProjectDirs::from("", "", "spare-hour").context("no home directory; name one with --data")?;
-    Ok(directories.data_dir().to_path_buf())
-}
-
 /// Listens until the process is told to stop.
-pub(crate) fn listen(store: Store, notice: Option<&str>, address: SocketAddr, directory: &Path) -> anyhow::Result<()> {
+pub(crate) fn listen(
+    store: Store,
+    notice: Option<&str>,
+    address: SocketAddr,
+    names: Vec<String>,
+    claimed: Claimed,
+) -> anyhow::Result<()> {
     log_to_stderr();
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     runtime.block_on(async {
@@ -58,18 +65,31 @@ pub(crate) fn listen(store: Store, notice: Option<&str>, address: SocketAddr, di
             format!("cannot listen on {address}; is another Spare Hour running? Choose another port with --port")
         })?;
         let address = listener.local_addr()?;
-        let options = Options {
-            notice: notice.map(Into::into),
-            local_only: address.ip().is_loopback(),
-            stand_in: Some(stand_in::lent_to(address.port())),
-        };
+        let options =
+            Options { notice: notice.map(Into::into), names, stand_in: Some(stand_in::lent_to(address.port())) };
         crate::print(&format!(
             "Spare Hour is at http://{address} (data in {}). Stop it with Ctrl-C.",
-            directory.display()
+            claimed.path().display()
         ));
+        if let Some(warning) = reachable(address) {
+            crate::print(&warning);
+        }
         serve(listener, router(store, options), told_to_stop()).await?;
         Ok(())
     })
+}
+
+/// Who can reach the app, where that is not this machine alone.
+fn reachable(address: SocketAddr) -> Option<String> {
+    let at = match address.ip() {
+        ip if ip.is_loopback() => return None,
+        ip if ip.is_unspecified() => format!("port {} of every address of this machine", address.port()),
+        _ => format!("http://{address}"),
+    };
+    Some(format!(
+        "Whoever can reach {at} can read and change everything here: no password is asked, and nothing is encrypted. \
+         Do this only in a network that you trust."
+    ))
 }
 
 /// Logs warnings and errors to standard error; `SPARE_HOUR_LOG=info` (or `tower_http=debug`, …) logs more.

@@ -28,6 +28,7 @@ mod tariff_list;
 mod track_file;
 mod trip_json;
 mod words;
+mod workbook;
 
 use std::fmt;
 

@@ -1,14 +1,12 @@
 //! Tables of other people's making: a spreadsheet (XLSX) or a text table whose columns have their own names. A matching
 //! says which column is what; it is guessed from the names and can be changed and kept.
 
-use std::io::Cursor;
-
-use calamine::{Data, Reader, Xlsx};
 use spare_hour_core::session::{MOST_READINGS, Session};
 
 use crate::number::parse_number;
 use crate::session_csv::{read_session_csv, separator};
-use crate::{FormatError, MOST_BYTES, Place, text_of};
+use crate::workbook::{SheetRows, find_sheet};
+use crate::{FormatError, Place, text_of};
 
 /// Most columns of a table.
 const MOST_COLUMNS: usize = 200;
@@ -83,23 +81,10 @@ impl Sheet {
     /// # Errors
     /// When it is no such file, or has no row with at least two names.
     pub fn read_xlsx(bytes: &[u8]) -> Result<Self, FormatError> {
-        if bytes.len() > MOST_BYTES {
-            return Err(FormatError::file(format!(
-                "the file has {} bytes; expected at most {MOST_BYTES}",
-                bytes.len()
-            )));
-        }
-        let refused = |error: calamine::XlsxError| FormatError::file(format!("cannot be read as XLSX: {error}"));
-        let mut book: Xlsx<_> = calamine::open_workbook_from_rs(Cursor::new(bytes)).map_err(refused)?;
-        for name in book.sheet_names() {
-            let range = book.worksheet_range(&name).map_err(refused)?;
-            let offset = range.start().map_or(0, |start| start.0 as usize);
-            let cells = range.rows().map(|row| row.iter().map(cell).collect());
-            if let Some(sheet) = Self::of_rows(cells.collect(), offset) {
-                return Ok(sheet);
-            }
-        }
-        Err(FormatError::file("has no sheet with a header row; expected column names above the readings"))
+        let found = find_sheet(bytes, |SheetRows { above, rows }| Self::of_rows(rows, above))?;
+        found.ok_or_else(|| {
+            FormatError::file("has no sheet with a header row; expected column names above the readings")
+        })
     }
 
     /// Reads a text table: the separator is the one of its first row.
@@ -219,22 +204,6 @@ fn in_seconds(text: &str, unit: TimeUnit) -> String {
     };
     let name = if unit == TimeUnit::Minutes { "min" } else { "h" };
     parse_number(text, name).map_or_else(|| text.into(), |number| (number * factor).to_string())
-}
-
-/// A cell as text. Times of day and durations become seconds, dates ISO 8601.
-fn cell(cell: &Data) -> String {
-    match cell {
-        Data::DateTime(time) => {
-            let days = time.as_f64();
-            if days < 1000.0 {
-                return ((days * 86_400_000.0).round() / 1000.0).to_string();
-            }
-            let (year, month, day, hour, minute, second, _) = time.to_ymd_hms_milli();
-            format!("{year:04}-{month:02}-{day:02}T{hour:02}:{minute:02}:{second:02}")
-        }
-        Data::Empty | Data::Error(_) => String::new(),
-        other => other.to_string(),
-    }
 }
 
 #[cfg(test)]

@@ -1,10 +1,14 @@
 //! Tracks from GPX (tracks, else routes) and GeoJSON (a line, or the longest of several).
 
 use geojson::{GeoJson, GeometryValue};
+use quick_xml::events::Event;
 use spare_hour_core::quantity::{Height, Minutes};
 use spare_hour_core::track::{MOST_POINTS, Track, TrackPoint};
 
 use crate::{FormatError, text_of};
+
+/// Most elements of a GPX file within one another; a track has six, its extensions a few more.
+const MOST_NESTED: usize = 30;
 
 /// Reads a track: GeoJSON where the file begins like JSON, else GPX.
 ///
@@ -35,6 +39,7 @@ pub fn read_track(bytes: &[u8]) -> Result<Track, FormatError> {
 }
 
 fn gpx_points(text: &str) -> Result<Vec<TrackPoint>, FormatError> {
+    check_nesting(text)?;
     let gpx =
         gpx::read(text.as_bytes()).map_err(|error| FormatError::file(format!("cannot be read as GPX: {error}")))?;
     let tracked: Vec<&gpx::Waypoint> =
@@ -42,6 +47,26 @@ fn gpx_points(text: &str) -> Result<Vec<TrackPoint>, FormatError> {
     let waypoints =
         if tracked.is_empty() { gpx.routes.iter().flat_map(|route| &route.points).collect() } else { tracked };
     Ok(waypoints.into_iter().map(gpx_point).collect())
+}
+
+/// Elements within elements cost the reader time by the square of their depth, so their number is bounded first.
+fn check_nesting(text: &str) -> Result<(), FormatError> {
+    let mut reader = quick_xml::Reader::from_str(text);
+    let mut depth = 0;
+    loop {
+        match reader.read_event() {
+            Ok(Event::Start(_)) => depth += 1,
+            Ok(Event::End(_)) => depth -= 1,
+            Ok(Event::Eof) => return Ok(()),
+            Ok(_) => {}
+            Err(error) => return Err(FormatError::file(format!("cannot be read as GPX: {error}"))),
+        }
+        if depth > MOST_NESTED {
+            return Err(FormatError::file(format!(
+                "has more than {MOST_NESTED} elements within one another; expected a GPX track"
+            )));
+        }
+    }
 }
 
 fn gpx_point(waypoint: &gpx::Waypoint) -> TrackPoint {
@@ -135,6 +160,7 @@ mod tests {
             (r#"{"type":"LineString","coordinates":[[8.0,46.0],[8.0,46.0]]}"#, "no two different points"),
             (r#"{"type":"Banana"}"#, "cannot be read as GeoJSON"),
             ("<gpx", "cannot be read as GPX"),
+            (&format!("<gpx>{}", "<extensions>".repeat(100_000)), "more than 30 elements within one another"),
         ] {
             let error = read_track(text.as_bytes()).unwrap_err().to_string();
             assert!(error.contains(part), "{text}: {error}");

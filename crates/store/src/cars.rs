@@ -224,7 +224,7 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn cars(&self) -> Result<Vec<Car>> {
-        let rows: Vec<Row> = cars::table.select(Row::as_select()).order(cars::id).load(&mut self.connection()?)?;
+        let rows: Vec<Row> = cars::table.select(Row::as_select()).order(cars::id).load(&mut *self.connection()?)?;
         rows.into_iter().map(Row::car).collect()
     }
 
@@ -234,7 +234,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn car(&self, id: i32) -> Result<Car> {
         let row: Option<Row> =
-            cars::table.find(id).select(Row::as_select()).first(&mut self.connection()?).optional()?;
+            cars::table.find(id).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         row.ok_or(StoreError::NotFound { what: "car", id })?.car()
     }
 
@@ -244,7 +244,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn change_car(&self, id: i32, car: &KnownCar) -> Result<()> {
         let change = (cars::name.eq(&car.name), Numbers::new(car));
-        let changed = diesel::update(cars::table.find(id)).set(change).execute(&mut self.connection()?)?;
+        let changed = diesel::update(cars::table.find(id)).set(change).execute(&mut *self.connection()?)?;
         if changed == 0 { Err(StoreError::NotFound { what: "car", id }) } else { Ok(()) }
     }
 
@@ -254,7 +254,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn change_home(&self, id: i32, home: Option<&HomePost>) -> Result<()> {
         let change = diesel::update(cars::table.find(id)).set(HomeNumbers::new(home));
-        let changed = change.execute(&mut self.connection()?)?;
+        let changed = change.execute(&mut *self.connection()?)?;
         if changed == 0 { Err(StoreError::NotFound { what: "car", id }) } else { Ok(()) }
     }
 
@@ -263,7 +263,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none; [`StoreError::Needed`] when a trip is driven with it.
     pub fn remove_car(&self, id: i32) -> Result<()> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let trips: Vec<String> = trips::table.filter(trips::car_id.eq(id)).select(trips::name).load(connection)?;
             if let Some(trip) = trips.first() {
                 return Err(StoreError::Needed {

@@ -1,9 +1,11 @@
 //! The file: opened, checked, brought up to date, and shared out as a pool of connections.
 
+use std::ops::{Deref, DerefMut};
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use diesel::connection::SimpleConnection;
+use diesel::connection::{AnsiTransactionManager, SimpleConnection, TransactionManager};
 use diesel::migration::{Migration, MigrationSource};
 use diesel::prelude::*;
 use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
@@ -23,6 +25,45 @@ type Manager = ConnectionManager<SqliteConnection>;
 pub struct Store {
     pool: Pool<Manager>,
     path: PathBuf,
+    /// Within [`Store::transaction`]: the connection that every call uses.
+    pinned: Option<Arc<Mutex<PooledConnection<Manager>>>>,
+}
+
+/// A connection for one call: of its own, or the one of the transaction that it is part of.
+pub(crate) enum Connected<'s> {
+    Own(PooledConnection<Manager>),
+    Pinned(MutexGuard<'s, PooledConnection<Manager>>),
+}
+
+impl Deref for Connected<'_> {
+    type Target = SqliteConnection;
+
+    fn deref(&self) -> &SqliteConnection {
+        match self {
+            Self::Own(connection) => connection,
+            Self::Pinned(connection) => connection,
+        }
+    }
+}
+
+impl DerefMut for Connected<'_> {
+    fn deref_mut(&mut self) -> &mut SqliteConnection {
+        match self {
+            Self::Own(connection) => connection,
+            Self::Pinned(connection) => connection,
+        }
+    }
+}
+
+impl Connected<'_> {
+    /// Runs `work` whole or not at all. The lock on the file is taken at once, so that what `work` reads stays so until it
+    /// has written; within a transaction it is a part of that.
+    pub(crate) fn all_or_nothing<T>(&mut self, work: impl FnOnce(&mut SqliteConnection) -> Result<T>) -> Result<T> {
+        match self {
+            Self::Own(connection) => connection.immediate_transaction(work),
+            Self::Pinned(connection) => (***connection).transaction(work),
+        }
+    }
 }
 
 impl Store {
@@ -44,7 +85,7 @@ impl Store {
             .connection_customizer(Box::new(Settings))
             .build(Manager::new(path.to_string_lossy()))
             .map_err(|error| unusable(&path, error.to_string()))?;
-        let store = Self { pool, path };
+        let store = Self { pool, path, pinned: None };
         let migrated = store.connection()?.run_pending_migrations(MIGRATIONS).map(|_| ());
         migrated.map_err(|error| unusable(&store.path, format!("cannot be brought up to date: {error}")))?;
         Ok(store)
@@ -55,8 +96,40 @@ impl Store {
         &self.path
     }
 
-    pub(crate) fn connection(&self) -> Result<PooledConnection<Manager>> {
-        Ok(self.pool.get()?)
+    pub(crate) fn connection(&self) -> Result<Connected<'_>> {
+        Ok(match &self.pinned {
+            Some(pinned) => Connected::Pinned(pinned.lock().unwrap_or_else(PoisonError::into_inner)),
+            None => Connected::Own(self.pool.get()?),
+        })
+    }
+
+    /// Reads, decides and writes as one: nobody else writes between the first call on the store that `work` is given and
+    /// its last, and when it fails nothing of it is kept. A transaction within a transaction is a part of it.
+    ///
+    /// # Errors
+    /// What `work` returns, and [`StoreError`] when the database refuses.
+    pub fn transaction<T, E: From<StoreError>>(
+        &self,
+        work: impl FnOnce(&Self) -> std::result::Result<T, E>,
+    ) -> std::result::Result<T, E> {
+        if self.pinned.is_some() {
+            return work(self);
+        }
+        let mut connection = self.pool.get().map_err(StoreError::from)?;
+        AnsiTransactionManager::begin_transaction_sql(&mut *connection, "BEGIN IMMEDIATE").map_err(StoreError::from)?;
+        let pinned = Self { pinned: Some(Arc::new(Mutex::new(connection))), ..self.clone() };
+        let done = work(&pinned);
+        let mut connection = pinned.connection()?;
+        match done {
+            Ok(value) => {
+                AnsiTransactionManager::commit_transaction(&mut *connection).map_err(StoreError::from)?;
+                Ok(value)
+            }
+            Err(error) => {
+                AnsiTransactionManager::rollback_transaction(&mut *connection).map_err(StoreError::from)?;
+                Err(error)
+            }
+        }
     }
 }
 

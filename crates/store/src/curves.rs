@@ -143,7 +143,7 @@ impl Store {
     /// # Errors
     /// When the database refuses, as for a car that is not there.
     pub fn add_curve_in_use(&self, curve: &NewCurve) -> Result<i32> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let id = insert(connection, curve)?;
             cars::use_curve(connection, curve.car, id)?;
             Ok(id)
@@ -167,7 +167,7 @@ impl Store {
             .filter(curves::car_id.eq(car))
             .select(Row::as_select())
             .order(curves::id)
-            .load(&mut self.connection()?)?;
+            .load(&mut *self.connection()?)?;
         rows.into_iter().map(Row::curve).collect()
     }
 
@@ -177,7 +177,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn curve(&self, id: i32) -> Result<Curve> {
         let row: Option<Row> =
-            curves::table.find(id).select(Row::as_select()).first(&mut self.connection()?).optional()?;
+            curves::table.find(id).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         row.ok_or(StoreError::NotFound { what: "curve", id })?.curve()
     }
 
@@ -186,7 +186,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn remove_curve(&self, id: i32) -> Result<()> {
-        match diesel::delete(curves::table.find(id)).execute(&mut self.connection()?)? {
+        match diesel::delete(curves::table.find(id)).execute(&mut *self.connection()?)? {
             0 => Err(StoreError::NotFound { what: "curve", id }),
             _ => Ok(()),
         }

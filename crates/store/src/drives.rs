@@ -103,7 +103,7 @@ impl Store {
     /// # Errors
     /// When the database refuses, as for a car that is not there.
     pub fn add_drives(&self, car: i32, drives: &[Drive]) -> Result<()> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             for chunk in drives.chunks(AT_ONCE) {
                 let rows: Vec<Columns> = chunk.iter().map(|drive| Columns::new(car, drive)).collect();
                 diesel::insert_into(drives::table).values(&rows).execute(connection)?;
@@ -121,7 +121,7 @@ impl Store {
             .filter(drives::car_id.eq(car))
             .select(Row::as_select())
             .order((drives::day.is_null(), drives::day, drives::id))
-            .load(&mut self.connection()?)?;
+            .load(&mut *self.connection()?)?;
         Ok(rows.into_iter().map(|row| StoredDrive { id: row.id, drive: row.columns.drive() }).collect())
     }
 
@@ -131,7 +131,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn leave_out_drive(&self, id: i32, reason: Option<&str>) -> Result<()> {
         let update = diesel::update(drives::table.find(id)).set(drives::left_out.eq(reason));
-        met(update.execute(&mut self.connection()?)?, id)
+        met(update.execute(&mut *self.connection()?)?, id)
     }
 
     /// Removes a drive.
@@ -139,7 +139,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn remove_drive(&self, id: i32) -> Result<()> {
-        met(diesel::delete(drives::table.find(id)).execute(&mut self.connection()?)?, id)
+        met(diesel::delete(drives::table.find(id)).execute(&mut *self.connection()?)?, id)
     }
 }
 

@@ -96,7 +96,7 @@ impl Store {
         if file["format"] != FORMAT || file["version"] != 1 {
             return Err(damaged(format!("expected {FORMAT} version 1")));
         }
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let known = applied_changes(connection)?;
             let changes = file["changes"].as_array().cloned().unwrap_or_default();
             let newer = changes.iter().filter_map(Value::as_str).find(|change| !known.iter().any(|own| own == change));

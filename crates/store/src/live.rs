@@ -70,7 +70,7 @@ impl Store {
             live_charges::token.eq(&new.token),
         );
         let insert = diesel::insert_into(live_charges::table).values(values).returning(live_charges::id);
-        Ok(insert.get_result(&mut self.connection()?)?)
+        Ok(insert.get_result(&mut *self.connection()?)?)
     }
 
     /// One charge.
@@ -79,7 +79,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn charge(&self, id: i32) -> Result<StoredLiveCharge> {
         let row: Option<Row> =
-            live_charges::table.find(id).select(Row::as_select()).first(&mut self.connection()?).optional()?;
+            live_charges::table.find(id).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         row.ok_or(StoreError::NotFound { what: "charge", id })?.stored()
     }
 
@@ -91,7 +91,7 @@ impl Store {
         let charge = live_charges::table
             .filter(live_charges::token.eq(token).and(live_charges::session_id.is_null()))
             .select(live_charges::id);
-        Ok(charge.first(&mut self.connection()?).optional()?)
+        Ok(charge.first(&mut *self.connection()?).optional()?)
     }
 
     /// Charges that have not become sessions, newest first.
@@ -103,7 +103,7 @@ impl Store {
             .filter(live_charges::session_id.is_null())
             .select(Row::as_select())
             .order(live_charges::id.desc())
-            .load(&mut self.connection()?)?;
+            .load(&mut *self.connection()?)?;
         rows.into_iter().map(Row::stored).collect()
     }
 
@@ -113,7 +113,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such charge, or it has become a session.
     pub fn add_events(&self, charge: i32, events: &[(String, String)]) -> Result<()> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let open = live_charges::table.find(charge).filter(live_charges::session_id.is_null()).count();
             if open.get_result::<i64>(connection)? == 0 {
                 return Err(StoreError::NotFound { what: "open charge", id: charge });
@@ -146,7 +146,7 @@ impl Store {
             .order(live_events::position)
             .select(live_events::line)
             .offset(from);
-        Ok(lines.load(&mut self.connection()?)?)
+        Ok(lines.load(&mut *self.connection()?)?)
     }
 
     /// How many events a charge has.
@@ -155,7 +155,7 @@ impl Store {
     /// When the database refuses.
     pub fn event_count(&self, charge: i32) -> Result<i64> {
         let events = live_events::table.filter(live_events::charge_id.eq(charge)).count();
-        Ok(events.get_result(&mut self.connection()?)?)
+        Ok(events.get_result(&mut *self.connection()?)?)
     }
 
     /// Keeps the session that a charge became. Asked again, it returns the same session.
@@ -163,7 +163,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such charge.
     pub fn end_charge(&self, charge: i32, session: &NewSession) -> Result<i32> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let became = live_charges::table.find(charge).select(live_charges::session_id);
             let became: Option<Option<i32>> = became.first(connection).optional()?;
             match became {
@@ -186,7 +186,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such charge.
     pub fn forget_charge(&self, id: i32) -> Result<()> {
         let open = live_charges::table.find(id).filter(live_charges::session_id.is_null());
-        match diesel::delete(open).execute(&mut self.connection()?)? {
+        match diesel::delete(open).execute(&mut *self.connection()?)? {
             0 => Err(StoreError::NotFound { what: "open charge", id }),
             _ => Ok(()),
         }

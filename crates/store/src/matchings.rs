@@ -28,7 +28,7 @@ impl Store {
                 column_matchings::targets.eq(targets),
                 column_matchings::time_unit.eq(&matching.time_unit),
             ))
-            .execute(&mut self.connection()?)?;
+            .execute(&mut *self.connection()?)?;
         Ok(())
     }
 
@@ -39,7 +39,7 @@ impl Store {
     pub fn matching(&self, signature: &str) -> Result<Option<StoredMatching>> {
         let row =
             column_matchings::table.find(signature).select((column_matchings::targets, column_matchings::time_unit));
-        let row: Option<(String, String)> = row.first(&mut self.connection()?).optional()?;
+        let row: Option<(String, String)> = row.first(&mut *self.connection()?).optional()?;
         let read = |(targets, time_unit): (String, String)| {
             let targets = serde_json::from_str(&targets).map_err(|error| damaged(&error))?;
             Ok(StoredMatching { targets, time_unit })

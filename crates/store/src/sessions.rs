@@ -112,7 +112,7 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn add_session(&self, new: &NewSession) -> Result<i32> {
-        self.connection()?.immediate_transaction(|connection| insert(connection, new))
+        self.connection()?.all_or_nothing(|connection| insert(connection, new))
     }
 
     /// The list of sessions, newest first.
@@ -121,7 +121,7 @@ impl Store {
     /// When the database refuses.
     pub fn sessions(&self) -> Result<Vec<SessionLine>> {
         let rows: Vec<LineRow> =
-            sessions::table.select(LineRow::as_select()).order(sessions::id.desc()).load(&mut self.connection()?)?;
+            sessions::table.select(LineRow::as_select()).order(sessions::id.desc()).load(&mut *self.connection()?)?;
         Ok(rows.into_iter().map(LineRow::line).collect())
     }
 
@@ -130,7 +130,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn session(&self, id: i32) -> Result<StoredSession> {
-        let connection = &mut self.connection()?;
+        let connection = &mut *self.connection()?;
         let row: Option<Row> = sessions::table.find(id).select(Row::as_select()).first(connection).optional()?;
         let row = row.ok_or(StoreError::NotFound { what: "session", id })?;
         let rows: Vec<ReadingRow> = readings::table
@@ -147,7 +147,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such session.
     pub fn set_car_of_session(&self, id: i32, car: i32) -> Result<()> {
         let update = diesel::update(sessions::table.find(id)).set(sessions::car_id.eq(car));
-        met(update.execute(&mut self.connection()?)?, id)
+        met(update.execute(&mut *self.connection()?)?, id)
     }
 
     /// Changes a session's name and what was noted of it.
@@ -157,7 +157,7 @@ impl Store {
     pub fn change_session(&self, id: i32, name: &str, conditions: &Conditions) -> Result<()> {
         let columns = ConditionColumns::new(conditions)?;
         let update = diesel::update(sessions::table.find(id)).set((sessions::name.eq(name), columns));
-        met(update.execute(&mut self.connection()?)?, id)
+        met(update.execute(&mut *self.connection()?)?, id)
     }
 
     /// Leaves a reading out of all figures, with the reason, or takes it back in.
@@ -166,7 +166,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such reading.
     pub fn leave_out_reading(&self, session: i32, position: i32, reason: Option<&str>) -> Result<()> {
         let reading = readings::table.find((session, position));
-        let changed = diesel::update(reading).set(readings::left_out.eq(reason)).execute(&mut self.connection()?)?;
+        let changed = diesel::update(reading).set(readings::left_out.eq(reason)).execute(&mut *self.connection()?)?;
         if changed == 0 { Err(StoreError::NotFound { what: "reading", id: position }) } else { Ok(()) }
     }
 
@@ -175,7 +175,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn remove_session(&self, id: i32) -> Result<()> {
-        met(diesel::delete(sessions::table.find(id)).execute(&mut self.connection()?)?, id)
+        met(diesel::delete(sessions::table.find(id)).execute(&mut *self.connection()?)?, id)
     }
 
     /// The sessions of a car with their readings, oldest first.
@@ -187,7 +187,7 @@ impl Store {
             .filter(sessions::car_id.eq(car))
             .select(sessions::id)
             .order(sessions::id)
-            .load(&mut self.connection()?)?;
+            .load(&mut *self.connection()?)?;
         ids.into_iter().map(|id| self.session(id)).collect()
     }
 }

@@ -86,7 +86,7 @@ impl Store {
     /// When the database refuses.
     pub fn settings(&self) -> Result<Settings> {
         let row: Option<Row> =
-            settings::table.find(ONLY).select(Row::as_select()).first(&mut self.connection()?).optional()?;
+            settings::table.find(ONLY).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         Ok(row.map_or_else(Settings::default, Row::settings))
     }
 
@@ -95,7 +95,7 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn change_settings(&self, settings: &Settings) -> Result<()> {
-        diesel::replace_into(settings::table).values(Row::new(settings)).execute(&mut self.connection()?)?;
+        diesel::replace_into(settings::table).values(Row::new(settings)).execute(&mut *self.connection()?)?;
         Ok(())
     }
 }

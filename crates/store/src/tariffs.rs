@@ -58,7 +58,7 @@ impl Store {
     pub fn add_tariff(&self, new: &NewTariff) -> Result<i32> {
         let values = (tariffs::name.eq(&new.name), tariffs::currency.eq(&new.currency), tariffs::ocpi.eq(&new.ocpi));
         let insert = diesel::insert_into(tariffs::table).values(values).returning(tariffs::id);
-        Ok(insert.get_result(&mut self.connection()?)?)
+        Ok(insert.get_result(&mut *self.connection()?)?)
     }
 
     /// Changes a tariff.
@@ -67,7 +67,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn change_tariff(&self, id: i32, new: &NewTariff) -> Result<()> {
         let values = (tariffs::name.eq(&new.name), tariffs::currency.eq(&new.currency), tariffs::ocpi.eq(&new.ocpi));
-        met(diesel::update(tariffs::table.find(id)).set(values).execute(&mut self.connection()?)?, "tariff", id)
+        met(diesel::update(tariffs::table.find(id)).set(values).execute(&mut *self.connection()?)?, "tariff", id)
     }
 
     /// All tariffs by name.
@@ -77,7 +77,7 @@ impl Store {
     pub fn tariffs(&self) -> Result<Vec<StoredTariff>> {
         let columns = (tariffs::id, tariffs::name, tariffs::currency, tariffs::ocpi);
         let rows: Vec<Row> =
-            tariffs::table.select(columns).order((tariffs::name, tariffs::id)).load(&mut self.connection()?)?;
+            tariffs::table.select(columns).order((tariffs::name, tariffs::id)).load(&mut *self.connection()?)?;
         Ok(rows.into_iter().map(stored).collect())
     }
 
@@ -87,7 +87,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn tariff(&self, id: i32) -> Result<StoredTariff> {
         let columns = (tariffs::id, tariffs::name, tariffs::currency, tariffs::ocpi);
-        let row: Option<Row> = tariffs::table.find(id).select(columns).first(&mut self.connection()?).optional()?;
+        let row: Option<Row> = tariffs::table.find(id).select(columns).first(&mut *self.connection()?).optional()?;
         row.map(stored).ok_or(StoreError::NotFound { what: "tariff", id })
     }
 
@@ -96,7 +96,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn remove_tariff(&self, id: i32) -> Result<()> {
-        met(diesel::delete(tariffs::table.find(id)).execute(&mut self.connection()?)?, "tariff", id)
+        met(diesel::delete(tariffs::table.find(id)).execute(&mut *self.connection()?)?, "tariff", id)
     }
 
     /// Adds a membership to a tariff: percent off, or a tariff of its own.
@@ -112,7 +112,7 @@ impl Store {
                 memberships::percent_off.eq(&new.percent_off),
                 memberships::own_tariff_id.eq(new.own_tariff),
             ))
-            .execute(&mut self.connection()?)?;
+            .execute(&mut *self.connection()?)?;
         Ok(())
     }
 
@@ -131,7 +131,7 @@ impl Store {
                 memberships::own_tariff_id,
             ))
             .order(memberships::id)
-            .load(&mut self.connection()?)?;
+            .load(&mut *self.connection()?)?;
         let membership = |(id, name, monthly_fee, percent_off, own_tariff): MembershipRow| StoredMembership {
             id,
             name,
@@ -147,7 +147,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn remove_membership(&self, id: i32) -> Result<()> {
-        met(diesel::delete(memberships::table.find(id)).execute(&mut self.connection()?)?, "membership", id)
+        met(diesel::delete(memberships::table.find(id)).execute(&mut *self.connection()?)?, "membership", id)
     }
 
     /// Which sites of a trip ask which tariff, by the sites' names in the trip.
@@ -158,7 +158,7 @@ impl Store {
         let rows: Vec<(String, Option<i32>)> = trip_sites::table
             .filter(trip_sites::trip_id.eq(trip).and(trip_sites::tariff_id.is_not_null()))
             .select((trip_sites::site, trip_sites::tariff_id))
-            .load(&mut self.connection()?)?;
+            .load(&mut *self.connection()?)?;
         Ok(rows.into_iter().filter_map(|(site, tariff)| Some((site, tariff?))).collect())
     }
 
@@ -167,7 +167,7 @@ impl Store {
     /// # Errors
     /// When the database refuses, as for a tariff that is not there.
     pub fn ask_tariff(&self, trip: i32, sites: &[String], tariff: i32) -> Result<()> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let of_trip = trip_sites::table.filter(trip_sites::trip_id.eq(trip));
             diesel::update(of_trip.filter(trip_sites::tariff_id.eq(tariff)))
                 .set(trip_sites::tariff_id.eq(None::<i32>))

@@ -129,7 +129,7 @@ impl Store {
     /// # Errors
     /// When the database refuses, as for a car that is not there.
     pub fn add_trip(&self, trip: &NewTrip, track: Option<&str>) -> Result<i32> {
-        self.connection()?.immediate_transaction(|connection| insert(connection, trip, track))
+        self.connection()?.all_or_nothing(|connection| insert(connection, trip, track))
     }
 
     /// Keeps a trip that brings its own car: the car, its curve and the trip, or nothing of it.
@@ -143,7 +143,7 @@ impl Store {
             boost: vehicle.boost.clone(),
             ..KnownCar::new(car_name, vehicle.usable, vehicle.charge_loss_percent)
         };
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let car = cars::insert(connection, &car)?;
             let curve = NewCurve::new(car, "as imported", vehicle.charge_curve.clone());
             let curve = curves::insert(connection, &curve)?;
@@ -166,7 +166,7 @@ impl Store {
     /// When the database refuses.
     pub fn trips(&self) -> Result<Vec<TripLine>> {
         use diesel::dsl::{count_star, sum};
-        let connection = &mut self.connection()?;
+        let connection = &mut *self.connection()?;
         let heads: Vec<(i32, String, i32)> =
             trips::table.select((trips::id, trips::name, trips::car_id)).order(trips::id.desc()).load(connection)?;
         let lengths: Vec<(i32, Option<f64>)> = trip_segments::table
@@ -192,7 +192,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn trip(&self, id: i32) -> Result<StoredTrip> {
-        let connection = &mut self.connection()?;
+        let connection = &mut *self.connection()?;
         let row: Option<Row> = trips::table.find(id).select(Row::as_select()).first(connection).optional()?;
         let row = row.ok_or(StoreError::NotFound { what: "trip", id })?;
         let stretches: Vec<StretchRow> = trip_segments::table
@@ -233,7 +233,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such trip.
     pub fn change_goal(&self, id: i32, car: i32, goal: &Goal, conditions: &RoadConditions) -> Result<()> {
         let change = (trips::car_id.eq(car), GoalRow::new(goal), ConditionsRow::new(conditions));
-        met(diesel::update(trips::table.find(id)).set(change).execute(&mut self.connection()?)?, id)
+        met(diesel::update(trips::table.find(id)).set(change).execute(&mut *self.connection()?)?, id)
     }
 
     /// Changes a trip's name and currency.
@@ -242,7 +242,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such trip.
     pub fn rename_trip(&self, id: i32, name: &str, currency: &str) -> Result<()> {
         let change = (trips::name.eq(name), trips::currency.eq(currency));
-        met(diesel::update(trips::table.find(id)).set(change).execute(&mut self.connection()?)?, id)
+        met(diesel::update(trips::table.find(id)).set(change).execute(&mut *self.connection()?)?, id)
     }
 
     /// Puts another road in the place of a trip's, with the track that it lies on as GeoJSON, if there is one.
@@ -250,7 +250,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such trip.
     pub fn change_road(&self, id: i32, stretches: &[Stretch], track: Option<&str>) -> Result<()> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             let trip = trips::table.find(id);
             met(trip.count().get_result::<i64>(connection)? as usize, id)?;
             diesel::update(trip).set(trips::track.eq(track)).execute(connection)?;
@@ -264,7 +264,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such trip.
     pub fn change_sites(&self, id: i32, sites: &[Site]) -> Result<()> {
-        self.connection()?.immediate_transaction(|connection| {
+        self.connection()?.all_or_nothing(|connection| {
             met(trips::table.find(id).count().get_result::<i64>(connection)? as usize, id)?;
             let of_trip = trip_sites::table.filter(trip_sites::trip_id.eq(id));
             let tariffs: Vec<(String, Option<i32>)> =
@@ -287,7 +287,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such trip.
     pub fn track(&self, id: i32) -> Result<Option<String>> {
         let track: Option<Option<String>> =
-            trips::table.find(id).select(trips::track).first(&mut self.connection()?).optional()?;
+            trips::table.find(id).select(trips::track).first(&mut *self.connection()?).optional()?;
         track.ok_or(StoreError::NotFound { what: "trip", id })
     }
 
@@ -296,7 +296,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn remove_trip(&self, id: i32) -> Result<()> {
-        met(diesel::delete(trips::table.find(id)).execute(&mut self.connection()?)?, id)
+        met(diesel::delete(trips::table.find(id)).execute(&mut *self.connection()?)?, id)
     }
 }
 

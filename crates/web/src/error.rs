@@ -17,7 +17,9 @@ pub(crate) enum WebError {
     Missing(String),
     #[error("This form was sent by a page of another site, so it was not taken.")]
     CrossSite,
-    #[error("This server answers to localhost only.")]
+    #[error(
+        "This server does not answer to that name. It answers to localhost, to addresses in digits, and to names that were given with --name."
+    )]
     OtherHost,
     #[error("{0}")]
     Refused(String),

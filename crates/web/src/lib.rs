@@ -44,6 +44,11 @@ pub use live::{StandIn, StandInAsk};
 /// Largest request body: a file of the largest size that a format allows, and the form around it.
 const MOST_BODY: usize = spare_hour_formats::MOST_BYTES + 100_000;
 
+/// Runs work that takes a while (reading a file, solving) off the async threads, so that it stops nobody else's page.
+async fn off_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WebError> {
+    tokio::task::spawn_blocking(work).await.map_err(|_| WebError::Failed)
+}
+
 /// What every handler may use.
 #[derive(Clone)]
 struct App {
@@ -59,8 +64,9 @@ struct App {
 pub struct Options {
     /// What is told about the data on every page.
     pub notice: Option<String>,
-    /// Refuses requests that name another host, as a page elsewhere could make a browser do.
-    pub local_only: bool,
+    /// Names under which browsers may reach the app, beside localhost and addresses in digits. Requests that name another
+    /// host are refused: a page elsewhere could make a browser send them.
+    pub names: Vec<String>,
     /// A simulated charger for practice.
     pub stand_in: Option<StandIn>,
 }
@@ -72,7 +78,16 @@ impl App {
         work: impl FnOnce(&Store) -> Result<T, WebError> + Send + 'static,
     ) -> Result<T, WebError> {
         let store = self.store.clone();
-        tokio::task::spawn_blocking(move || work(&store)).await.map_err(|_| WebError::Failed)?
+        off_thread(move || work(&store)).await?
+    }
+
+    /// Runs work that changes what is kept: what it reads stays so until it has written, and it is kept whole or not at
+    /// all. So of two people who change one list at once neither loses what the other did.
+    async fn change<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&Store) -> Result<T, WebError> + Send + 'static,
+    ) -> Result<T, WebError> {
+        self.run(move |store| store.transaction(work)).await
     }
 }
 
@@ -91,7 +106,7 @@ impl App {
 /// The whole app over a store.
 pub fn router(store: Store, options: Options) -> Router {
     let app = App { store, notice: options.notice.map(Arc::from), stand_in: options.stand_in };
-    let mut router = Router::new()
+    let router = Router::new()
         .route("/", get(home::show))
         .route("/sessions", get(sessions::list).post(sessions::import))
         .route("/sessions/new", get(sessions::new))
@@ -178,10 +193,8 @@ pub fn router(store: Store, options: Options) -> Router {
         .fallback(error::not_found)
         .with_state(app.clone())
         .layer(DefaultBodyLimit::max(MOST_BODY))
-        .layer(middleware::from_fn(security::refuse_cross_site));
-    if options.local_only {
-        router = router.layer(middleware::from_fn(security::refuse_other_hosts));
-    }
+        .layer(middleware::from_fn(security::refuse_cross_site))
+        .layer(middleware::from_fn_with_state(options.names.into(), security::refuse_other_hosts));
     security::with_headers(router)
         .layer(CatchPanicLayer::custom(error::panicked))
         .layer(CompressionLayer::new())

@@ -1,8 +1,12 @@
 //! What keeps other sites out: strict headers, no posts from elsewhere, no requests under another host's name.
 
+use std::net::IpAddr;
+use std::sync::Arc;
+
 use axum::Router;
-use axum::extract::Request;
+use axum::extract::{Request, State};
 use axum::http::header::{HOST, HeaderName, ORIGIN};
+use axum::http::uri::Authority;
 use axum::http::{HeaderMap, HeaderValue, Method};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
@@ -47,19 +51,19 @@ fn same_site(headers: &HeaderMap) -> bool {
     }
 }
 
-/// Refuses requests for any other host than this machine under its local names: another name may be a page elsewhere
-/// that has pointed its own name here.
-pub(crate) async fn refuse_other_hosts(request: Request, next: Next) -> Response {
+/// Refuses requests for another host than this machine: another name may be a page elsewhere that has pointed its own name
+/// here. An address in digits, localhost and the names that whoever runs the server gave cannot be pointed elsewhere.
+pub(crate) async fn refuse_other_hosts(State(names): State<Arc<[String]>>, request: Request, next: Next) -> Response {
     let host = request.headers().get(HOST).and_then(|host| host.to_str().ok()).unwrap_or_default();
-    if is_local(host) { next.run(request).await } else { WebError::OtherHost.into_response() }
+    if is_ours(host, &names) { next.run(request).await } else { WebError::OtherHost.into_response() }
 }
 
-fn is_local(host: &str) -> bool {
-    let name = match host.strip_prefix('[') {
-        Some(rest) => rest.split(']').next().unwrap_or_default(),
-        None => host.split(':').next().unwrap_or_default(),
-    };
-    matches!(name, "localhost" | "127.0.0.1" | "::1")
+fn is_ours(host: &str, names: &[String]) -> bool {
+    let Ok(authority) = host.parse::<Authority>() else { return false };
+    let name = authority.host().trim_matches(['[', ']']);
+    name.eq_ignore_ascii_case("localhost")
+        || name.parse::<IpAddr>().is_ok()
+        || names.iter().any(|own| own.eq_ignore_ascii_case(name))
 }
 
 #[cfg(test)]
@@ -84,8 +88,15 @@ mod tests {
     }
 
     #[test]
-    fn local_names_only() {
-        assert!(["localhost:7878", "127.0.0.1", "[::1]:7878"].into_iter().all(is_local));
-        assert!(["elsewhere.example", "localhost.elsewhere.example:7878", ""].into_iter().all(|host| !is_local(host)));
+    fn hosts_are_addresses_localhost_and_names_that_were_given() {
+        let names = ["wagon.lan".to_string()];
+        for host in ["localhost:7878", "LOCALHOST", "127.0.0.1", "[::1]:7878", "192.168.7.20:7878", "Wagon.lan:80"] {
+            assert!(is_ours(host, &names), "{host}");
+        }
+        for host in
+            ["elsewhere.example", "localhost.elsewhere.example:7878", "wagon.lan.example", "127.0.0.1.example", ""]
+        {
+            assert!(!is_ours(host, &names), "{host}");
+        }
     }
 }

@@ -172,7 +172,7 @@ pub(crate) async fn keep(
     let (Some(name), true) = (name, faults.is_empty()) else {
         return Ok(curve_page(&app, car, &curve, &typed, StatusCode::UNPROCESSABLE_ENTITY, faults));
     };
-    app.run(move |store| Ok(store.add_curve(&version(&curve, name, moved)?)?)).await?;
+    app.change(move |store| Ok(store.add_curve(&version(&curve, name, moved)?)?)).await?;
     Ok(Redirect::to(&format!("/cars/{car}")).into_response())
 }
 

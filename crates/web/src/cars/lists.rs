@@ -5,23 +5,25 @@ use axum::response::{Redirect, Response};
 use spare_hour_formats::{FormatError, ListedCurve, read_cars, read_curves, write_curves};
 use spare_hour_store::NewCurve;
 
-use crate::App;
 use crate::address::Path;
 use crate::error::WebError;
 use crate::lists::{list_file, list_format};
 use crate::sessions::upload::{Upload, read_upload};
+use crate::{App, off_thread};
 
-/// What is wrong with a file, as a page says it.
-fn refused(upload: &Upload, error: &FormatError) -> WebError {
-    let file = if upload.file_name.is_empty() { "The list" } else { &upload.file_name };
-    WebError::Refused(format!("{file}: {error}. Nothing was kept."))
+/// What a file holds, or what is wrong with it as a page says it.
+async fn read<T: Send + 'static>(upload: Upload, reader: fn(&[u8]) -> Result<T, FormatError>) -> Result<T, WebError> {
+    let Upload { file_name, bytes, .. } = upload;
+    off_thread(move || reader(&bytes)).await?.map_err(|error| {
+        let file = if file_name.is_empty() { "The list" } else { &file_name };
+        WebError::Refused(format!("{file}: {error}. Nothing was kept."))
+    })
 }
 
 /// Takes a list of cars.
 pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Redirect, WebError> {
-    let upload = read_upload(form).await?;
-    let cars = read_cars(&upload.bytes).map_err(|error| refused(&upload, &error))?;
-    app.run(move |store| {
+    let cars = read(read_upload(form).await?, read_cars).await?;
+    app.change(move |store| {
         for car in &cars {
             store.add_car(car)?;
         }
@@ -37,9 +39,8 @@ pub(crate) async fn import_curves(
     Path(id): Path<i32>,
     form: Multipart,
 ) -> Result<Redirect, WebError> {
-    let upload = read_upload(form).await?;
-    let curves = read_curves(&upload.bytes).map_err(|error| refused(&upload, &error))?;
-    app.run(move |store| {
+    let curves = read(read_upload(form).await?, read_curves).await?;
+    app.change(move |store| {
         let car = store.car(id)?;
         for (index, curve) in curves.into_iter().enumerate() {
             let ListedCurve { name, power, measured, explained } = curve;

@@ -145,7 +145,7 @@ pub(crate) async fn add(State(app): State<App>, Form(fields): Form<CarFields>) -
     let Some(car) = form.car() else {
         return list_page(&app, form, units, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    let id = app.run(move |store| Ok(store.add_car(&car)?)).await?;
+    let id = app.change(move |store| Ok(store.add_car(&car)?)).await?;
     Ok(Redirect::to(&format!("/cars/{id}?kept=true")).into_response())
 }
 
@@ -307,13 +307,13 @@ pub(crate) async fn change(
     let Some(car) = form.car() else {
         return show_page(&app, id, Some(form), false).await;
     };
-    app.run(move |store| Ok(store.change_car(id, &car)?)).await?;
+    app.change(move |store| Ok(store.change_car(id, &car)?)).await?;
     Ok(Redirect::to(&format!("/cars/{id}?kept=true")).into_response())
 }
 
 /// Removes a car with its curves.
 pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.remove_car(id)?)).await?;
+    app.change(move |store| Ok(store.remove_car(id)?)).await?;
     Ok(Redirect::to("/cars"))
 }
 
@@ -323,7 +323,7 @@ pub(crate) async fn use_curve(
     Path(id): Path<i32>,
     Form(form): Form<CurveForm>,
 ) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.use_curve(id, form.curve)?)).await?;
+    app.change(move |store| Ok(store.use_curve(id, form.curve)?)).await?;
     Ok(Redirect::to(&format!("/cars/{id}")))
 }
 
@@ -333,7 +333,7 @@ pub(crate) async fn remove_curve(
     Path(id): Path<i32>,
     Form(form): Form<CurveForm>,
 ) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.remove_curve(form.curve)?)).await?;
+    app.change(move |store| Ok(store.remove_curve(form.curve)?)).await?;
     Ok(Redirect::to(&format!("/cars/{id}")))
 }
 
@@ -343,7 +343,7 @@ pub(crate) async fn keep_family(
     Path(id): Path<i32>,
     Form(form): Form<FamilyForm>,
 ) -> Result<Redirect, WebError> {
-    app.run(move |store| {
+    app.change(move |store| {
         let car = store.car(id)?;
         let curve = family(store, &car)?.0.into_iter().nth(form.index);
         let curve = curve.ok_or_else(|| WebError::Missing("The car's sessions have changed; look again.".into()))?;

@@ -17,7 +17,6 @@ use spare_hour_core::units::{DistanceUnit, Units};
 use spare_hour_formats::{read_drive_line, read_drives, read_track, write_drives};
 use spare_hour_store::Store;
 
-use crate::App;
 use crate::address::Path;
 use crate::cars::choice;
 use crate::error::{WebError, page};
@@ -25,7 +24,8 @@ use crate::fields::Field;
 use crate::layout::Frame;
 use crate::lists::{list_file, list_format};
 use crate::say;
-use crate::sessions::upload::read_upload;
+use crate::sessions::upload::{Upload, read_upload};
+use crate::{App, off_thread};
 use log::Part;
 use view::DrivesView;
 
@@ -174,9 +174,11 @@ impl ShowPage {
 /// Typed drives as they are understood, while they are typed.
 pub(crate) async fn lines(State(app): State<App>, Form(form): Form<LinesForm>) -> Result<Response, WebError> {
     let units = app.units().await?;
-    let told = |drive: Drive| view::in_words(&drive, units);
-    let lines = typed(&form.text, units).map(|(number, drive)| (number, drive.map(told)));
-    Ok(page(StatusCode::OK, &LinesView { lines: lines.collect() }))
+    let lines = off_thread(move || {
+        let told = |drive: Drive| view::in_words(&drive, units);
+        typed(&form.text, units).map(|(number, drive)| (number, drive.map(told))).collect()
+    });
+    Ok(page(StatusCode::OK, &LinesView { lines: lines.await? }))
 }
 
 /// Lines that are not empty, with their numbers, as drives.
@@ -191,22 +193,27 @@ pub(crate) async fn add(State(app): State<App>, Path(car): Path<i32>, form: Mult
     let upload = read_upload(form).await?;
     let units = app.units().await?;
     let typed = upload.field("text");
-    let drives = if upload.bytes.trim_ascii_start().starts_with(b"<") {
-        of_track(&upload.bytes, &typed, units)
-    } else if upload.from_file {
-        read_drives(&upload.bytes).map_err(|error| vec![error.to_string()])
-    } else {
-        of_lines(&typed, units)
-    };
-    match drives {
+    match off_thread(move || drives_of(&upload, units)).await? {
         Err(faults) => {
             let ask = Ask { car: Some(car), ..Ask::default() };
             show_page(&app, ask, typed, faults).await
         }
         Ok(drives) => {
-            app.run(move |store| Ok(store.add_drives(store.car(car)?.id, &drives)?)).await?;
+            app.change(move |store| Ok(store.add_drives(store.car(car)?.id, &drives)?)).await?;
             Ok(Redirect::to(&format!("/drives?car={car}")).into_response())
         }
+    }
+}
+
+/// The drives that a form brings: of a track, of a list, or typed.
+fn drives_of(upload: &Upload, units: Units) -> Result<Vec<Drive>, Vec<String>> {
+    let typed = upload.field("text");
+    if upload.bytes.trim_ascii_start().starts_with(b"<") {
+        of_track(&upload.bytes, &typed, units)
+    } else if upload.from_file {
+        read_drives(&upload.bytes).map_err(|error| vec![error.to_string()])
+    } else {
+        of_lines(&typed, units)
     }
 }
 
@@ -251,7 +258,7 @@ pub(crate) async fn leave_out(
     let said: String = form.reason.trim().chars().take(200).collect();
     let reason = if said.is_empty() { "no reason given".to_string() } else { said };
     let reason = (!form.back).then_some(reason);
-    app.run(move |store| Ok(store.leave_out_drive(form.drive, reason.as_deref())?)).await?;
+    app.change(move |store| Ok(store.leave_out_drive(form.drive, reason.as_deref())?)).await?;
     Ok(Redirect::to(&format!("/drives?car={car}")))
 }
 
@@ -261,7 +268,7 @@ pub(crate) async fn remove(
     Path(car): Path<i32>,
     Form(form): Form<DriveForm>,
 ) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.remove_drive(form.drive)?)).await?;
+    app.change(move |store| Ok(store.remove_drive(form.drive)?)).await?;
     Ok(Redirect::to(&format!("/drives?car={car}")))
 }
 
@@ -274,7 +281,7 @@ pub(crate) async fn use_own(
     if !(1.0..=200.0).contains(&form.kwh_per_100km) {
         return Err(WebError::Refused("The consumption does not work; expected 1 to 200 kWh/100 km.".into()));
     }
-    app.run(move |store| {
+    app.change(move |store| {
         let about = store.car(car)?.about;
         let own = Some(Consumption::kwh_per_100km(form.kwh_per_100km));
         let distances = spare_hour_core::distance_base::Distances { own, ..about.distances };

@@ -44,7 +44,7 @@ pub(crate) async fn json(State(app): State<App>) -> Result<Response, WebError> {
 pub(crate) async fn take(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
     let taken =
-        app.run(move |store| Ok(store.take_everything(&upload.text).map_err(|error| error.to_string()))).await?;
+        app.change(move |store| Ok(store.take_everything(&upload.text).map_err(|error| error.to_string()))).await?;
     match taken {
         Ok(()) => Ok(Redirect::to("/").into_response()),
         Err(problem) => show_page(&app, Some(format!("Nothing was taken in: {problem}."))).await,

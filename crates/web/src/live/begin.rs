@@ -144,7 +144,7 @@ pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields
     };
     let car: Option<i32> = form.car.parse().ok();
     let id = app
-        .run(move |store| {
+        .change(move |store| {
             let car = car.map(|car| store.car(car)).transpose()?;
             let said: String = form.name.text.trim().chars().take(80).collect();
             let usual = || {

@@ -83,7 +83,7 @@ async fn take(app: &App, id: i32, body: String) -> Result<Response, WebError> {
         }
     }
     let saved = events.iter().map(|event| event.id.clone()).collect();
-    app.run(move |store| keep(store, id, &events)).await?;
+    app.change(move |store| keep(store, id, &events)).await?;
     Ok(Json(Taken { saved, refused }).into_response())
 }
 

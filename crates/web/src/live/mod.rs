@@ -148,7 +148,7 @@ pub(crate) async fn plain_event(
     let line = serde_json::json!({ "what": form.what, "soc": soc, "power_kw": power }).to_string();
     match read_event_line(&line, events::now_ms(), events::new_id) {
         Ok(event) => {
-            app.run(move |store| events::keep(store, id, &[event])).await?;
+            app.change(move |store| events::keep(store, id, &[event])).await?;
             Ok(Redirect::to(&format!("/measure/{id}")).into_response())
         }
         Err(problem) => show_page(&app, id, Some(problem)).await,
@@ -157,7 +157,7 @@ pub(crate) async fn plain_event(
 
 /// Makes a session of the charge.
 pub(crate) async fn end(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
-    let ended = app.run(move |store| ended(store, id)).await?;
+    let ended = app.change(move |store| ended(store, id)).await?;
     match ended {
         Ok(session) => Ok(Redirect::to(&format!("/sessions/{session}")).into_response()),
         Err(problem) => show_page(&app, id, Some(problem)).await,
@@ -188,7 +188,7 @@ fn ended(store: &Store, id: i32) -> Result<Result<i32, String>, WebError> {
 
 /// Forgets a charge.
 pub(crate) async fn forget(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.forget_charge(id)?)).await?;
+    app.change(move |store| Ok(store.forget_charge(id)?)).await?;
     Ok(Redirect::to("/sessions"))
 }
 

@@ -115,7 +115,7 @@ pub(crate) async fn keep_home(
         let ask = Ask { car: Some(car), month: parse_month(&month).map(month_name), ..Ask::default() };
         return show_page(&app, ask, Some(form)).await;
     }
-    app.run(move |store| Ok(store.change_home(car, home.as_ref())?)).await?;
+    app.change(move |store| Ok(store.change_home(car, home.as_ref())?)).await?;
     let month = parse_month(&month).map(|first| format!("&month={}", month_name(first))).unwrap_or_default();
     Ok(Redirect::to(&format!("/drives/month?car={car}{month}")).into_response())
 }

@@ -18,11 +18,11 @@ use spare_hour_store::{NewSession, Store, StoredMatching};
 
 use super::bring_list::keep_list;
 use super::upload::{Upload, read_upload};
-use crate::App;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
 use crate::say;
+use crate::{App, off_thread};
 
 /// Loss of a car that is made for a session, % of the plug's energy: between the usual 2–4 and 10–12.
 const USUAL_LOSS: f64 = 8.0;
@@ -115,13 +115,15 @@ async fn new_page(app: &App, form: NewForm, faults: Vec<String>) -> Result<Respo
         !faults.is_empty() || [&form.name, &form.car_name, &form.usable, &form.range].iter().any(|f| f.fault.is_some());
     let status = if wrong { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let cars = cars.into_iter().map(|car| (car.id, car.about.name)).collect();
-    let lines = LinesView::new(&form.text);
+    let text = form.text.clone();
+    let lines = off_thread(move || LinesView::new(&text)).await?;
     Ok(page(status, &NewPage { frame: Frame::new(app, "sessions", "Bring a charge"), cars, form, faults, lines, unit }))
 }
 
 /// Typed lines as they are understood, while they are typed.
-pub(crate) async fn lines(Form(form): Form<LinesForm>) -> Response {
-    page(StatusCode::OK, &LinesView::new(&form.text))
+pub(crate) async fn lines(Form(form): Form<LinesForm>) -> Result<Response, WebError> {
+    let lines = off_thread(move || LinesView::new(&form.text)).await?;
+    Ok(page(StatusCode::OK, &lines))
 }
 
 impl LinesView {
@@ -209,14 +211,14 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
     let (Some(session), Some(car), true) = (session, car, faults.is_empty()) else {
         return new_page(&app, form, faults).await;
     };
-    let id = app.run(move |store| keep(store, car, &form, upload, session)).await?;
+    let id = app.change(move |store| keep(store, car, &form, upload, session)).await?;
     Ok(Redirect::to(&format!("/sessions/{id}")).into_response())
 }
 
 /// Takes a list of sessions at once.
 async fn import_list(app: &App, form: NewForm, upload: Upload) -> Result<Response, WebError> {
     let chosen: Option<i32> = form.car.parse().ok();
-    match app.run(move |store| keep_list(store, &upload, chosen)).await? {
+    match app.change(move |store| keep_list(store, &upload, chosen)).await? {
         Ok(()) => Ok(Redirect::to("/sessions").into_response()),
         Err(fault) => new_page(app, form, vec![fault]).await,
     }
@@ -295,9 +297,14 @@ fn match_page(
 
 /// Takes a table whose columns were matched by hand, and remembers how.
 pub(crate) async fn matched(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
-    let mut upload = read_upload(form).await?;
+    let upload = read_upload(form).await?;
     let mut form = form_of(&upload);
-    let sheet = match Sheet::read_text(upload.text.as_bytes()) {
+    let (mut upload, sheet) = off_thread(move || {
+        let sheet = Sheet::read_text(upload.text.as_bytes());
+        (upload, sheet)
+    })
+    .await?;
+    let sheet = match sheet {
         Ok(sheet) => sheet,
         Err(error) => return new_page(&app, form, vec![error.to_string()]).await,
     };
@@ -321,7 +328,7 @@ pub(crate) async fn matched(State(app): State<App>, form: Multipart) -> Result<R
         return Ok(match_page(&app, form, &upload, &sheet, &matching, vec![faults]));
     };
     let id = app
-        .run(move |store| {
+        .change(move |store| {
             store.remember_matching(&sheet.signature(), &remembered(&matching))?;
             keep(store, car, &form, upload, session)
         })

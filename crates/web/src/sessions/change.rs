@@ -138,7 +138,7 @@ pub(crate) async fn change(
         let frame = Frame::new(&app, "sessions", "What was noted");
         return Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &EditPage { frame, id, name, fields, other }));
     };
-    app.run(move |store| Ok(store.change_session(id, &words, &conditions)?)).await?;
+    app.change(move |store| Ok(store.change_session(id, &words, &conditions)?)).await?;
     Ok(Redirect::to(&format!("/sessions/{id}")).into_response())
 }
 
@@ -161,7 +161,7 @@ pub(crate) async fn leave_out(
     let said: String = form.reason.trim().chars().take(200).collect();
     let reason = if said.is_empty() { "no reason given".to_string() } else { said };
     let reason = (!form.back).then_some(reason);
-    app.run(move |store| Ok(store.leave_out_reading(id, form.position, reason.as_deref())?)).await?;
+    app.change(move |store| Ok(store.leave_out_reading(id, form.position, reason.as_deref())?)).await?;
     Ok(Redirect::to(&format!("/sessions/{id}#readings")))
 }
 
@@ -176,7 +176,7 @@ pub(crate) async fn use_curve(
     Path(id): Path<i32>,
     Form(form): Form<CurveForm>,
 ) -> Result<Redirect, WebError> {
-    app.run(move |store| {
+    app.change(move |store| {
         let car = store.car(form.car)?;
         let stored = store.session(id)?;
         let curve = FittedCurve::new(&stored.about.session, car.about.usable)
@@ -225,6 +225,6 @@ fn joined(store: &Store, id: i32, other: i32) -> Result<i32, WebError> {
 
 /// Removes a session. Curves that were made of it stay.
 pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.remove_session(id)?)).await?;
+    app.change(move |store| Ok(store.remove_session(id)?)).await?;
     Ok(Redirect::to("/sessions?removed=true"))
 }

@@ -120,7 +120,7 @@ pub(crate) async fn change(State(app): State<App>, Form(form): Form<SettingsForm
     let Some(currency) = field.words(8) else {
         return Ok(show_page(&app, units, field, false));
     };
-    app.run(move |store| Ok(store.change_settings(&Settings { units, currency })?)).await?;
+    app.change(move |store| Ok(store.change_settings(&Settings { units, currency })?)).await?;
     Ok(Redirect::to("/settings?kept=true").into_response())
 }
 

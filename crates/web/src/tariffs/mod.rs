@@ -17,12 +17,12 @@ use spare_hour_core::tariff::{Kind, Tariff};
 use spare_hour_formats::{read_tariff_table, read_tariffs, write_tariff};
 use spare_hour_store::{NewTariff, Store, StoredMembership, StoredTariff};
 
-use crate::App;
 use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::sessions::upload::read_upload;
 use crate::trips::download;
+use crate::{App, off_thread};
 use form::TariffForm;
 use receipt_view::ReceiptView;
 
@@ -91,13 +91,16 @@ async fn list_page(app: &App, faults: Vec<String>) -> Result<Response, WebError>
 /// Takes tariffs from an OCPI file.
 pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    let is_json = upload.text.trim_start().starts_with(['{', '[']);
-    let bytes = upload.text.as_bytes();
-    let tariffs = match if is_json { read_tariffs(bytes) } else { read_tariff_table(bytes) } {
+    let read = move || {
+        let is_json = upload.text.trim_start().starts_with(['{', '[']);
+        let bytes = upload.text.as_bytes();
+        if is_json { read_tariffs(bytes) } else { read_tariff_table(bytes) }
+    };
+    let tariffs = match off_thread(read).await? {
         Ok(tariffs) => tariffs,
         Err(error) => return list_page(&app, vec![error.to_string()]).await,
     };
-    app.run(move |store| {
+    app.change(move |store| {
         for tariff in &tariffs {
             store.add_tariff(&kept(tariff))?;
         }
@@ -236,7 +239,7 @@ pub(crate) async fn add(State(app): State<App>, Form(fields): Form<Fields>) -> R
     let Some(tariff) = form.tariff() else {
         return show_page(&app, None, form, None, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    let id = app.run(move |store| Ok(store.add_tariff(&kept(&tariff))?)).await?;
+    let id = app.change(move |store| Ok(store.add_tariff(&kept(&tariff))?)).await?;
     Ok(Redirect::to(&format!("/tariffs/{id}")).into_response())
 }
 
@@ -250,7 +253,7 @@ pub(crate) async fn change(
     let Some(tariff) = form.tariff() else {
         return show_page(&app, Some(id), form, None, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    app.run(move |store| Ok(store.change_tariff(id, &kept(&tariff))?)).await?;
+    app.change(move |store| Ok(store.change_tariff(id, &kept(&tariff))?)).await?;
     Ok(Redirect::to(&format!("/tariffs/{id}")).into_response())
 }
 
@@ -262,7 +265,7 @@ pub(crate) async fn json(State(app): State<App>, Path(id): Path<i32>) -> Result<
 
 /// Removes a tariff.
 pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.remove_tariff(id)?)).await?;
+    app.change(move |store| Ok(store.remove_tariff(id)?)).await?;
     Ok(Redirect::to("/tariffs"))
 }
 
@@ -298,7 +301,7 @@ pub(crate) async fn add_membership(
         percent_off: percent.map(|percent| percent.to_string()),
         own_tariff: own,
     };
-    app.run(move |store| Ok(store.add_membership(store.tariff(id)?.id, &new)?)).await?;
+    app.change(move |store| Ok(store.add_membership(store.tariff(id)?.id, &new)?)).await?;
     Ok(Redirect::to(&format!("/tariffs/{id}")).into_response())
 }
 
@@ -313,7 +316,7 @@ pub(crate) async fn remove_membership(
     Path(id): Path<i32>,
     Form(form): Form<RemoveMemberForm>,
 ) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.remove_membership(form.membership)?)).await?;
+    app.change(move |store| Ok(store.remove_membership(form.membership)?)).await?;
     Ok(Redirect::to(&format!("/tariffs/{id}")))
 }
 
@@ -324,6 +327,6 @@ pub(crate) async fn ask(
     Form(fields): Form<Fields>,
 ) -> Result<Redirect, WebError> {
     let sites: Vec<String> = fields.keys().filter_map(|key| key.strip_prefix("site-")).map(Into::into).collect();
-    app.run(move |store| Ok(store.ask_tariff(trip, &sites, store.tariff(id)?.id)?)).await?;
+    app.change(move |store| Ok(store.ask_tariff(trip, &sites, store.tariff(id)?.id)?)).await?;
     Ok(Redirect::to(&format!("/tariffs/{id}")))
 }

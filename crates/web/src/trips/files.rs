@@ -9,11 +9,11 @@ use spare_hour_core::trip::Trip;
 use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites, write_trip};
 
 use super::{Ask, Loaded, beginning, list_page};
-use crate::App;
 use crate::address::Path;
 use crate::error::WebError;
 use crate::lists;
-use crate::sessions::upload::read_upload;
+use crate::sessions::upload::{Upload, read_upload};
+use crate::{App, off_thread};
 
 /// A trip to try.
 pub(super) const EXAMPLE: &str = include_str!("../../../../docs/formats/trip.example.json");
@@ -21,10 +21,11 @@ pub(super) const EXAMPLE: &str = include_str!("../../../../docs/formats/trip.exa
 /// Takes a trip file, or a list of them, each with the car in it.
 pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    match read_trips(upload.text.as_bytes()) {
+    let Upload { file_name, text, .. } = upload;
+    match off_thread(move || read_trips(text.as_bytes())).await? {
         Ok(trips) => keep_new(&app, trips).await,
         Err(error) => {
-            let file = if upload.file_name.is_empty() { "The trip".to_string() } else { upload.file_name };
+            let file = if file_name.is_empty() { "The trip".to_string() } else { file_name };
             list_page(&app, Some(format!("{file}: {error}. Nothing was kept."))).await
         }
     }
@@ -39,7 +40,7 @@ pub(crate) async fn example(State(app): State<App>) -> Result<Response, WebError
 /// Keeps trips, and shows the trip if it is one.
 async fn keep_new(app: &App, trips: Vec<Trip>) -> Result<Response, WebError> {
     let ids = app
-        .run(move |store| {
+        .change(move |store| {
             let currency = store.settings()?.currency;
             let keep = |mut trip: Trip| {
                 if trip.name.trim().is_empty() {

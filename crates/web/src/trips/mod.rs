@@ -220,7 +220,7 @@ pub(crate) async fn keep(
     Form(ask): Form<Ask>,
 ) -> Result<Redirect, WebError> {
     let query = app
-        .run(move |store| {
+        .change(move |store| {
             let loaded = Loaded::new(store, id, &ask)?;
             if loaded.controls.faults().next().is_some() {
                 return Err(WebError::Refused("Some of the numbers do not work, so nothing was kept.".into()));
@@ -251,12 +251,12 @@ pub(crate) async fn rename(
     let (Some(name), Some(currency)) = (Field::new(form.name).words(80), Field::new(form.currency).words(8)) else {
         return Err(WebError::Refused("Expected a name of 1 to 80 characters, and a currency of 1 to 8.".into()));
     };
-    app.run(move |store| Ok(store.rename_trip(id, &name, &currency)?)).await?;
+    app.change(move |store| Ok(store.rename_trip(id, &name, &currency)?)).await?;
     Ok(Redirect::to(&format!("/trips/{id}/road")))
 }
 
 /// Removes a trip.
 pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
-    app.run(move |store| Ok(store.remove_trip(id)?)).await?;
+    app.change(move |store| Ok(store.remove_trip(id)?)).await?;
     Ok(Redirect::to("/trips"))
 }

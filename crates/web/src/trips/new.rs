@@ -15,13 +15,13 @@ use super::Ask;
 use super::places::{PlaceFile, Wanted};
 use super::road_form::{BroughtRoad, brought, examples};
 use super::weather::Weather;
-use crate::App;
 use crate::cars::choice;
 use crate::error::{WebError, page};
 use crate::fields::Field;
 use crate::layout::Frame;
 use crate::say;
 use crate::sessions::upload::{Upload, read_upload};
+use crate::{App, off_thread};
 
 /// Farthest that a place may lie off the road, as the crow flies, unless told otherwise; and the price of a kWh.
 const OFF: Distance = Distance::km(3.0);
@@ -109,12 +109,18 @@ async fn form_page(app: &App, form: NewForm, car: &str, faults: Vec<String>) -> 
 pub(crate) async fn make(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
     let settings = app.run(|store| Ok(store.settings()?)).await?;
+    let car = upload.field("car");
     let mut form = NewForm::new(&upload, settings.units);
-    match new_trip(&upload, &mut form, settings) {
-        Err(faults) => form_page(&app, form, &upload.field("car"), faults).await,
+    let (form, read) = off_thread(move || {
+        let read = new_trip(&upload, &mut form, settings);
+        (form, read)
+    })
+    .await?;
+    match read {
+        Err(faults) => form_page(&app, form, &car, faults).await,
         Ok((trip, track)) => {
             let id = app
-                .run(move |store| {
+                .change(move |store| {
                     store.car(trip.car)?;
                     Ok(store.add_trip(&trip, track.as_deref())?)
                 })

@@ -16,12 +16,12 @@ use spare_hour_store::{Store, StoredTrip};
 use super::fit_for;
 use super::road_chart::{heights, takes};
 use super::road_form::{brought, examples};
-use crate::App;
 use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::say;
 use crate::sessions::upload::read_upload;
+use crate::{App, off_thread};
 
 /// How much the length of a road may differ from its track's, share.
 const SAME_ROAD: f64 = 0.01;
@@ -127,22 +127,25 @@ fn told(stretches: &[Stretch], route: &Route, units: Units) -> String {
 /// Typed stretches as they are understood, while they are typed.
 pub(crate) async fn lines(State(app): State<App>, Form(form): Form<LinesForm>) -> Result<Response, WebError> {
     let units = app.units().await?;
-    let lines = form.text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty()).take(LINES_SHOWN);
-    let told = |stretch: Stretch| write_road_line(&stretch, units);
-    let lines = lines.map(|(index, line)| (index + 1, read_road_line(line, units).map(told)));
-    Ok(page(StatusCode::OK, &LinesView { lines: lines.collect() }))
+    let lines = off_thread(move || {
+        let told = |stretch: Stretch| write_road_line(&stretch, units);
+        let lines = form.text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty()).take(LINES_SHOWN);
+        lines.map(|(index, line)| (index + 1, read_road_line(line, units).map(told))).collect()
+    });
+    Ok(page(StatusCode::OK, &LinesView { lines: lines.await? }))
 }
 
 /// Puts another road in the place of a trip's.
 pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
     let typed = upload.field("text");
-    let road = match brought(&upload, app.units().await?) {
+    let units = app.units().await?;
+    let road = match off_thread(move || brought(&upload, units)).await? {
         Ok(road) => road,
         Err(faults) => return road_page(&app, id, Some(typed), faults).await,
     };
     let kept = app
-        .run(move |store| {
+        .change(move |store| {
             let stored = store.trip(id)?;
             let length = Distance::km(road.stretches.iter().map(|stretch| stretch.length.get()).sum());
             if let Some(site) = stored.about.sites.iter().find(|site| site.at.get() > length.get() + 1e-6) {

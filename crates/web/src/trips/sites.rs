@@ -17,12 +17,12 @@ use super::new::NearForm;
 use super::places::PlaceFile;
 use super::site_details;
 use super::site_form::SiteForm;
-use crate::App;
 use crate::address::Path;
 use crate::error::{WebError, page};
 use crate::layout::Frame;
 use crate::say;
 use crate::sessions::upload::{Upload, read_upload};
+use crate::{App, off_thread};
 
 #[derive(Template)]
 #[template(path = "trips/sites.html")]
@@ -136,21 +136,28 @@ pub(crate) async fn change(
     Path(id): Path<i32>,
     Form(sent): Form<HashMap<String, String>>,
 ) -> Result<Response, WebError> {
-    let known = app.run(move |store| Known::new(store, id)).await?;
-    let mut form = SiteForm::sent(sent, known.units);
-    let about = &known.stored.about;
-    let ids: Vec<String> = about.sites.iter().map(|site| site.id.clone()).collect();
-    let near = NearForm::new(&Upload::default(), known.units);
-    let Some(site) = form.read(about.road.length(), known.track.as_ref(), &ids) else {
-        return Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &known.page(&app, form, near, Vec::new())));
+    let refused = app
+        .change(move |store| {
+            let known = Known::new(store, id)?;
+            let mut form = SiteForm::sent(sent, known.units);
+            let about = &known.stored.about;
+            let ids: Vec<String> = about.sites.iter().map(|site| site.id.clone()).collect();
+            let Some(site) = form.read(about.road.length(), known.track.as_ref(), &ids) else {
+                return Ok(Some((known, form, Vec::new())));
+            };
+            let sites = known.with(vec![site]);
+            if sites.len() > MOST_SITES {
+                return Ok(Some((known, form, vec![format!("A trip has at most {MOST_SITES} sites.")])));
+            }
+            store.change_sites(id, &sites)?;
+            Ok(None)
+        })
+        .await?;
+    let Some((known, form, faults)) = refused else {
+        return Ok(Redirect::to(&format!("/trips/{id}/sites")).into_response());
     };
-    let sites = known.with(vec![site]);
-    if sites.len() > MOST_SITES {
-        let faults = vec![format!("A trip has at most {MOST_SITES} sites.")];
-        return Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &known.page(&app, form, near, faults)));
-    }
-    app.run(move |store| Ok(store.change_sites(id, &sites)?)).await?;
-    Ok(Redirect::to(&format!("/trips/{id}/sites")).into_response())
+    let near = NearForm::new(&Upload::default(), known.units);
+    Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &known.page(&app, form, near, faults)))
 }
 
 /// Removes a site.
@@ -159,7 +166,7 @@ pub(crate) async fn remove(
     Path(id): Path<i32>,
     Form(form): Form<RemoveForm>,
 ) -> Result<Redirect, WebError> {
-    app.run(move |store| {
+    app.change(move |store| {
         let mut sites = store.trip(id)?.about.sites;
         sites.retain(|site| site.id != form.site);
         Ok(store.change_sites(id, &sites)?)
@@ -171,23 +178,36 @@ pub(crate) async fn remove(
 /// Takes the sites of a file: those with ids that are here already take their places, others are added.
 pub(crate) async fn import(State(app): State<App>, Path(id): Path<i32>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    let known = app.run(move |store| Known::new(store, id)).await?;
-    let near = NearForm::new(&upload, known.units);
+    let (upload, file) = off_thread(move || {
+        let file = PlaceFile::read(&upload.bytes);
+        (upload, file)
+    })
+    .await?;
+    let refused = app
+        .change(move |store| {
+            let known = Known::new(store, id)?;
+            let near = NearForm::new(&upload, known.units);
+            match file.and_then(|file| brought_sites(&known, file, &near)) {
+                Ok(sites) if !near.is_wrong() => store.change_sites(id, &sites)?,
+                other => return Ok(Some((known, near, other.err()))),
+            }
+            Ok(None)
+        })
+        .await?;
+    let Some((known, near, fault)) = refused else {
+        return Ok(Redirect::to(&format!("/trips/{id}/sites")).into_response());
+    };
+    let shown = known.page(&app, SiteForm::empty(known.units), near, fault.into_iter().collect());
+    Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &shown))
+}
+
+/// All sites of a trip with those of a file.
+fn brought_sites(known: &Known, file: PlaceFile, near: &NearForm) -> Result<Vec<Site>, String> {
     let length = known.stored.about.road.length();
-    let brought = PlaceFile::read(&upload.bytes).and_then(|file| file.along(known.track.as_ref(), length, near.wanted));
-    let sites = brought.map(|sites| known.with(sites)).and_then(|sites| match sites.len() {
+    let brought = file.along(known.track.as_ref(), length, near.wanted)?;
+    let sites = known.with(brought);
+    match sites.len() {
         0..=MOST_SITES => Ok(sites),
         count => Err(format!("That would make {count} sites; a trip has at most {MOST_SITES}.")),
-    });
-    match sites {
-        Ok(sites) if !near.is_wrong() => {
-            app.run(move |store| Ok(store.change_sites(id, &sites)?)).await?;
-            Ok(Redirect::to(&format!("/trips/{id}/sites")).into_response())
-        }
-        other => {
-            let faults = other.err().into_iter().collect();
-            let shown = known.page(&app, SiteForm::empty(known.units), near, faults);
-            Ok(page(StatusCode::UNPROCESSABLE_ENTITY, &shown))
-        }
     }
 }

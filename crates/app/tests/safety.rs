@@ -1,0 +1,101 @@
+//! What must not go wrong with a person's data and their server, as a client meets it.
+
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod support;
+
+use std::collections::HashSet;
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use support::{Server, agent};
+
+#[test]
+fn a_demo_leaves_a_persons_data_alone() {
+    let directory = tempfile::tempdir().unwrap();
+    let server = Server::start_on("serve", directory.path(), &[]);
+    assert_eq!(server.post("/cars", &[("name", "Mine"), ("usable_kwh", "60"), ("loss_percent", "8")]).0, 303);
+    server.kill();
+    for arguments in [vec!["--fresh"], vec![]] {
+        let mut demo = Command::new(env!("CARGO_BIN_EXE_spare-hour"));
+        let output =
+            demo.args(["demo", "--port", "0", "--data"]).arg(directory.path()).args(arguments).output().unwrap();
+        let said = String::from_utf8(output.stderr).unwrap();
+        assert_eq!(output.status.code(), Some(1), "{said}");
+        assert!(said.contains("holds data that are no demo's"), "{said}");
+    }
+    let server = Server::start_on("serve", directory.path(), &[]);
+    assert!(server.get("/cars").1.contains("Mine"));
+    // Nor does a second process share it.
+    let mut second = Command::new(env!("CARGO_BIN_EXE_spare-hour"));
+    let output = second.args(["serve", "--port", "0", "--data"]).arg(directory.path()).output().unwrap();
+    assert_eq!(output.status.code(), Some(1));
+    assert!(String::from_utf8(output.stderr).unwrap().contains("in use by another Spare Hour"));
+}
+
+#[test]
+fn eight_people_add_sites_at_once_and_all_stay() {
+    let server = Server::start("demo");
+    let kept: HashSet<String> = std::thread::scope(|scope| {
+        let person = |person: u32| {
+            let server = &server;
+            scope.spawn(move || {
+                let name = |index: u32| format!("Stop {person}-{index}");
+                let add = |index: u32| {
+                    let at = (10 * person + index).to_string();
+                    let fields = [("name", &*name(index)), ("at", &at), ("max_kw", "150"), ("overhead", "4")];
+                    let (status, body) = server.post("/trips/1/sites", &fields);
+                    assert_eq!(status, 303, "{body}");
+                    name(index)
+                };
+                (0..5).map(add).collect::<Vec<String>>()
+            })
+        };
+        let people: Vec<_> = (0..8).map(person).collect();
+        people.into_iter().flat_map(|person| person.join().unwrap()).collect()
+    });
+    let page = server.get("/trips/1/sites").1;
+    let lost: Vec<&String> = kept.iter().filter(|name| !page.contains(name.as_str())).collect();
+    assert!(kept.len() == 40 && lost.is_empty(), "{lost:?} of {}", kept.len());
+}
+
+/// Answers of a small page while `busy` runs elsewhere: the slowest.
+fn slowest_health(server: &Server, busy: impl Fn() + Sync) -> Duration {
+    std::thread::scope(|scope| {
+        let work: Vec<_> = (0..6).map(|_| scope.spawn(&busy)).collect();
+        let mut slowest = Duration::ZERO;
+        while work.iter().any(|work| !work.is_finished()) {
+            let asked = Instant::now();
+            assert_eq!(server.get("/health").0, 200);
+            slowest = slowest.max(asked.elapsed());
+        }
+        slowest
+    })
+}
+
+#[test]
+fn a_nested_track_is_refused_and_holds_nobody_up() {
+    let server = Server::start("demo");
+    let nested = format!("<gpx>{}", "<extensions>".repeat(20_000));
+    // Not a measurement: parsed as before, one of these took the better part of a minute, six of them every thread.
+    let slowest = slowest_health(&server, || {
+        let (status, _, body) = server.upload("/trips/1/road", &[("text", "")], Some(("deep.gpx", &nested)));
+        assert!(status == 422 && body.contains("elements within one another"), "{status}: {body}");
+    });
+    assert!(slowest < Duration::from_secs(5), "{slowest:?}");
+}
+
+#[test]
+fn other_host_names_are_refused_on_any_address() {
+    let directory = tempfile::tempdir().unwrap();
+    let server = Server::start_on("serve", directory.path(), &["--host", "0.0.0.0", "--name", "wagon.lan"]);
+    let port = server.url.rsplit(':').next().unwrap();
+    let status = |host: &str| {
+        let answer = agent().get(format!("http://127.0.0.1:{port}/")).header("host", host).call().unwrap();
+        answer.status().as_u16()
+    };
+    for host in ["localhost", "wagon.lan", "192.168.7.20:7878", "[fe80::1]:7878"] {
+        assert_eq!(status(host), 200, "{host}");
+    }
+    assert_eq!(status("rebound.example"), 403);
+}
