@@ -4,11 +4,11 @@ use std::fmt::Write;
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
-use spare_hour_core::analysis::{Analysis, Basis, Slice};
-use spare_hour_core::distance_base::{DistanceBase, Distances};
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Minutes, Soc, Speed};
-use spare_hour_core::report::Report;
-use spare_hour_core::usable_capacity::Method;
+use spare_hour_core::session::analysis::{Analysis, Basis, Slice};
+use spare_hour_core::session::distance_base::{DistanceBase, Distances};
+use spare_hour_core::session::report::Report;
+use spare_hour_core::session::usable_capacity::Method;
 use spare_hour_formats::{analysis_json, clock, read_session_csv};
 
 use crate::{Failure, print, read_file};

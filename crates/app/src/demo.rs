@@ -5,16 +5,16 @@ use std::path::PathBuf;
 
 use anyhow::Context;
 use clap::Args;
-use spare_hour_core::ac_charge::{OnBoardCharger, Post};
-use spare_hour_core::coming_month::HomePost;
-use spare_hour_core::curve_fit::FittedCurve;
-use spare_hour_core::distance_base::Distances;
-use spare_hour_core::known_car::KnownCar;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::charging::curve_fit::FittedCurve;
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::charging::profile::Profile;
+use spare_hour_core::driving::coming_month::HomePost;
+use spare_hour_core::driving::road::{Road, RoadConditions};
 use spare_hour_core::quantity::{
     Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
 };
-use spare_hour_core::road::{Road, RoadConditions};
+use spare_hour_core::session::distance_base::Distances;
 use spare_hour_core::trip::{Goal, Trip};
 use spare_hour_formats::{read_drives, read_road, read_session, read_sites, read_tariffs, read_trip, write_tariff};
 use spare_hour_store::{NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};

@@ -29,7 +29,7 @@ enum Command {
     Serve(serve::Serve),
     /// Everything that can be read off one measured charge.
     Analyse(analyse::Analyse),
-    /// The best plan of a trip, and the schools beside it.
+    /// The best plan of a trip, and the strategies beside it.
     Plan(plan::PlanTrip),
     /// Let a simulated charger feed a charge that is being measured.
     StandIn(stand_in::Play),

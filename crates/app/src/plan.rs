@@ -4,13 +4,13 @@ use std::fmt::Write;
 use std::path::PathBuf;
 
 use clap::Args;
-use spare_hour_core::planner::{PlanError, Planner, Reason, Stop, Why};
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::{infeasible_json, plan_json, read_trip};
+use spare_hour_planner::{PlanError, Planner, Reason, Stop, Why};
 
 use crate::{Failure, print, read_file};
 
-/// The best plan of a trip, and the schools beside it.
+/// The best plan of a trip, and the strategies beside it.
 #[derive(Args)]
 pub(crate) struct PlanTrip {
     /// The trip, as JSON.
@@ -34,7 +34,11 @@ impl PlanTrip {
                 return Err(Failure::Infeasible(named(gap.to_string())));
             }
         };
-        print(&if self.json { plan_json(&trip, planner.best(), &planner.schools()) } else { tables(&trip, &planner) });
+        print(&if self.json {
+            plan_json(&trip, planner.best(), &planner.strategies())
+        } else {
+            tables(&trip, &planner)
+        });
         Ok(())
     }
 }
@@ -58,9 +62,9 @@ fn tables(trip: &Trip, planner: &Planner) -> String {
     for (stop, reason) in plan.stops.iter().zip(planner.reasons(plan)) {
         let _ = writeln!(text, "{}  {}", row(trip, stop), why(&reason));
     }
-    text.push_str("\nSchool                total min    paid  stops  lowest SoC\n");
-    for result in planner.schools() {
-        let name = result.school.name();
+    text.push_str("\nStrategy                total min    paid  stops  lowest SoC\n");
+    for result in planner.strategies() {
+        let name = result.strategy.name();
         let _ = match &result.plan {
             Some(plan) => writeln!(
                 text,

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use clap::{Args, ValueEnum};
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Energy, Minutes, Power, Soc, Temperature};
 use spare_hour_core::trip::{Boost, Vehicle};
 use spare_hour_formats::read_session_csv;

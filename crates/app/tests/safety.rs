@@ -14,7 +14,7 @@ use support::{Server, agent};
 fn a_demo_leaves_a_persons_data_alone() {
     let directory = tempfile::tempdir().unwrap();
     let server = Server::start_on("serve", directory.path(), &[]);
-    assert_eq!(server.post("/cars", &[("name", "Mine"), ("usable_kwh", "60"), ("loss_percent", "8")]).0, 303);
+    assert_eq!(server.post("/cars", &[("name", "Mine"), ("usable", "60"), ("loss", "8")]).0, 303);
     server.kill();
     for arguments in [vec!["--fresh"], vec![]] {
         let mut demo = Command::new(env!("CARGO_BIN_EXE_spare-hour"));

@@ -2,12 +2,12 @@
 //! docs/performance.md.
 
 use divan::Bencher;
-use spare_hour_core::consumption_fit::{Body, ConsumptionFit};
-use spare_hour_core::drive::{Drive, Used};
+use spare_hour_core::driving::consumption_fit::{Body, ConsumptionFit};
+use spare_hour_core::driving::drive::{Drive, Used};
+use spare_hour_core::driving::road::{Heading, Road, RoadConditions, Stretch};
+use spare_hour_core::driving::track::{Track, TrackPoint};
+use spare_hour_core::driving::track_stretches::track_stretches;
 use spare_hour_core::quantity::{Distance, Energy, Height, Mass, Minutes, Temperature};
-use spare_hour_core::road::{Heading, Road, RoadConditions, Stretch};
-use spare_hour_core::track::{Track, TrackPoint};
-use spare_hour_core::track_stretches::track_stretches;
 
 fn main() {
     divan::main();

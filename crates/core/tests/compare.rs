@@ -2,12 +2,12 @@
 
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use spare_hour_core::analysis::Basis;
-use spare_hour_core::compare::{Comparison, Run, compare};
-use spare_hour_core::curve_family::{Member, StartKind, Warmth, curve_family};
-use spare_hour_core::distance_base::DistanceBase;
+use spare_hour_core::charging::curve_family::{Member, StartKind, Warmth, curve_family};
 use spare_hour_core::quantity::{Distance, Energy, Minutes, Power, Soc, Temperature};
-use spare_hour_core::report::Report;
+use spare_hour_core::session::analysis::Basis;
+use spare_hour_core::session::compare::{Comparison, Run, compare};
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::report::Report;
 use spare_hour_core::session::{Conditions, Meter, Reading, Session};
 
 /// A charge at a constant power into a battery, a reading at every point, by the car's meter.

@@ -4,11 +4,11 @@
 
 use nalgebra::{DMatrix, DVector};
 use serde_json::Value;
-use spare_hour_core::consumption_fit::{Body, ConsumptionFit};
-use spare_hour_core::drive::{Drive, Used};
-use spare_hour_core::least_squares::non_negative;
+use spare_hour_core::driving::consumption_fit::{Body, ConsumptionFit};
+use spare_hour_core::driving::drive::{Drive, Used};
+use spare_hour_core::driving::least_squares::non_negative;
+use spare_hour_core::driving::road_load::{Conditions, RoadLoad, climb_energy};
 use spare_hour_core::quantity::{Distance, Energy, Height, Mass, Minutes, Soc, Speed, Temperature};
-use spare_hour_core::road_load::{Conditions, RoadLoad, climb_energy};
 
 const USABLE: Energy = Energy::kwh(72.0);
 

@@ -3,10 +3,10 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use proptest::prelude::*;
-use spare_hour_core::live::{Event, LiveCharge, Readout, What};
 use spare_hour_core::quantity::{Minutes, Power, Soc};
+use spare_hour_core::session::live::{Event, LiveCharge, Readout, What};
+use spare_hour_core::session::soc_timeline::SocTimeline;
 use spare_hour_core::session::{Conditions, Reading, Session};
-use spare_hour_core::soc_timeline::SocTimeline;
 
 prop_compose! {
     fn any_event(index: usize)(kind in 0u8..8, wait in 1i64..90, soc in 0u8..=100, of in 0usize..40) -> (What, i64) {

@@ -6,9 +6,9 @@ use jiff::ZonedDateTime;
 use jiff::civil::{Weekday, time};
 use proptest::prelude::*;
 use rust_decimal::Decimal;
+use spare_hour_core::money::receipt::{Period, Receipt, receipt};
+use spare_hour_core::money::tariff::{Component, Element, Kind, Restrictions, Tariff};
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
-use spare_hour_core::receipt::{Period, Receipt, receipt};
-use spare_hour_core::tariff::{Component, Element, Kind, Restrictions, Tariff};
 
 fn d(text: &str) -> Decimal {
     text.parse().unwrap()

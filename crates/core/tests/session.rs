@@ -3,13 +3,13 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use proptest::prelude::*;
-use spare_hour_core::analysis::{Analysis, Basis};
-use spare_hour_core::charging_time::ChargingTime;
-use spare_hour_core::curve_fit::FittedCurve;
-use spare_hour_core::distance_base::DistanceBase;
-use spare_hour_core::findings::findings;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::charging_time::ChargingTime;
+use spare_hour_core::charging::curve_fit::FittedCurve;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Distance, Energy, Minutes, Power, Soc};
+use spare_hour_core::session::analysis::{Analysis, Basis};
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::findings::findings;
 use spare_hour_core::session::{Reading, Session};
 
 fn basis() -> Basis {

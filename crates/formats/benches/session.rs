@@ -1,10 +1,10 @@
 //! Reading and analysing sessions: `cargo bench -p spare-hour-formats`. Figures are kept in docs/performance.md.
 
 use divan::Bencher;
-use spare_hour_core::analysis::Basis;
-use spare_hour_core::distance_base::DistanceBase;
 use spare_hour_core::quantity::Energy;
-use spare_hour_core::report::Report;
+use spare_hour_core::session::analysis::Basis;
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::report::Report;
 use spare_hour_formats::{analysis_json, read_session_csv};
 
 fn main() {

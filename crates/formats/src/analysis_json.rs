@@ -1,15 +1,15 @@
 //! Analysis JSON: everything read off one session. Fields with no data are null, never zero.
 
 use serde::Serialize;
-use spare_hour_core::analysis::{Slice, Threshold, Window};
-use spare_hour_core::curve_band::{BandPoint, Support};
-use spare_hour_core::curve_features::{Step, Stretch};
-use spare_hour_core::distance_base::DistanceBase;
-use spare_hour_core::findings::{Finding, Severity};
-use spare_hour_core::forecast_check::{CheckedForecast, whose};
+use spare_hour_core::charging::curve_band::{BandPoint, Support};
+use spare_hour_core::charging::curve_features::{Step, Stretch};
 use spare_hour_core::quantity::{Distance, Energy, Minutes};
-use spare_hour_core::report::Report;
-use spare_hour_core::usable_capacity::{Method, UsableCapacity};
+use spare_hour_core::session::analysis::{Slice, Threshold, Window};
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::findings::{Finding, Severity};
+use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
+use spare_hour_core::session::report::Report;
+use spare_hour_core::session::usable_capacity::{Method, UsableCapacity};
 
 use crate::number::plain;
 

@@ -1,11 +1,11 @@
 //! Lists of cars, one a row, and of their charge curves, one point a row; docs/formats/lists.md lists the columns.
 
-use spare_hour_core::ac_charge::{OnBoardCharger, Post};
-use spare_hour_core::coming_month::HomePost;
-use spare_hour_core::distance_base::{DistanceBase, Distances};
-use spare_hour_core::known_car::KnownCar;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::charging::profile::Profile;
+use spare_hour_core::driving::coming_month::HomePost;
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage};
+use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::trip::{Boost, MOST_CURVE_POINTS};
 
 use crate::FormatError;

@@ -4,10 +4,10 @@
 //! and after, `88-52 %`), `°C`, `kg`, `m` (climb with +, descent with −); `mi`, `mph` and `°F` as well. `wind 15` is against the
 //! direction of travel, in km/h or mph as the writer tells distances. What else is written is kept as the note.
 
-use spare_hour_core::drive::{Drive, Used};
+use spare_hour_core::driving::drive::{Drive, Used};
 use spare_hour_core::quantity::{Distance, Energy, Height, Mass, Minutes, Soc, Speed, Temperature};
 
-use spare_hour_core::units::DistanceUnit;
+use spare_hour_core::quantity::units::DistanceUnit;
 
 use crate::number::parse_number;
 use crate::words::{core_unit, split_unit, within, words};

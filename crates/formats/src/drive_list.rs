@@ -1,6 +1,6 @@
 //! Lists of drives, one a row; docs/formats/drives.md lists the columns.
 
-use spare_hour_core::drive::{Drive, MOST_DRIVES, Used};
+use spare_hour_core::driving::drive::{Drive, MOST_DRIVES, Used};
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Height, Mass, Minutes, Power, Soc, Speed, Temperature};
 
 use crate::FormatError;

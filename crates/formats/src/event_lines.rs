@@ -8,9 +8,9 @@
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
-use spare_hour_core::live::{Event, Readout, What};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
 use spare_hour_core::session::Reading;
+use spare_hour_core::session::live::{Event, Readout, What};
 
 use crate::conditions::parse_meter;
 use crate::session_csv::COLUMNS;
@@ -193,7 +193,7 @@ pub fn write_event_line(event: &Event) -> String {
         What::Pause => line("pause"),
         What::Resume => line("resume"),
         What::Forecast { by, remaining, to } => Line {
-            by: Some(spare_hour_core::forecast_check::whose(*by).into()),
+            by: Some(spare_hour_core::session::forecast_check::whose(*by).into()),
             minutes: Some(remaining.get()),
             to: Some(to.get()),
             ..line("forecast")

@@ -4,8 +4,8 @@
 use jiff::civil::{Date, Time, Weekday};
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
+use spare_hour_core::money::tariff::{Component, Element, Kind, MOST_ELEMENTS, Restrictions, Tariff};
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
-use spare_hour_core::tariff::{Component, Element, Kind, MOST_ELEMENTS, Restrictions, Tariff};
 
 use crate::{FormatError, text_of};
 

@@ -2,9 +2,9 @@
 
 use geojson::{GeoJson, GeometryValue};
 use serde::Deserialize;
-use spare_hour_core::opening_hours::OpeningHours;
 use spare_hour_core::quantity::{Current, Minutes, Power, Voltage};
-use spare_hour_core::site_details::{Connector, MOST_CONNECTORS, MOST_TEXT, SiteDetails};
+use spare_hour_core::trip::opening_hours::OpeningHours;
+use spare_hour_core::trip::site_details::{Connector, MOST_CONNECTORS, MOST_TEXT, SiteDetails};
 
 use crate::table::{Column, Row, number, read_table, text};
 use crate::{FormatError, site_list, text_of};

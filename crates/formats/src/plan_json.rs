@@ -1,8 +1,8 @@
 //! Plan JSON, version 1.
 
 use serde::Serialize;
-use spare_hour_core::planner::{BestPlan, Infeasible, Place, SchoolResult, Stop};
 use spare_hour_core::trip::Trip;
+use spare_hour_planner::{BestPlan, Infeasible, Place, Stop, StrategyResult};
 
 use crate::number::plain;
 
@@ -24,7 +24,8 @@ struct PlanFile<'a> {
     lowest_soc: f64,
     gap_min: f64,
     stops: Vec<StopFile<'a>>,
-    schools: Vec<SchoolFile<'a>>,
+    #[serde(rename = "schools")]
+    strategies: Vec<StrategyFile<'a>>,
 }
 
 #[derive(Serialize)]
@@ -41,7 +42,7 @@ struct StopFile<'a> {
 }
 
 #[derive(Serialize)]
-struct SchoolFile<'a> {
+struct StrategyFile<'a> {
     name: String,
     feasible: bool,
     total_min: Option<f64>,
@@ -73,8 +74,8 @@ struct GapFile<'a> {
     message: String,
 }
 
-/// The plan of a trip, with the schools beside it.
-pub fn plan_json(trip: &Trip, best: &BestPlan, schools: &[SchoolResult]) -> String {
+/// The plan of a trip, with the strategies beside it.
+pub fn plan_json(trip: &Trip, best: &BestPlan, strategies: &[StrategyResult]) -> String {
     let plan = &best.plan;
     let file = PlanFile {
         format: FORMAT,
@@ -91,7 +92,7 @@ pub fn plan_json(trip: &Trip, best: &BestPlan, schools: &[SchoolResult]) -> Stri
         // Rounded up, so that the bound still holds.
         gap_min: plain((best.gap.get() * 1e4).ceil() / 1e4),
         stops: stops(trip, &plan.stops),
-        schools: schools.iter().map(|school| school_file(trip, school)).collect(),
+        strategies: strategies.iter().map(|strategy| strategy_file(trip, strategy)).collect(),
     };
     serde_json::to_string_pretty(&file).unwrap_or_default()
 }
@@ -141,10 +142,10 @@ fn stops<'a>(trip: &'a Trip, stops: &[Stop]) -> Vec<StopFile<'a>> {
     stops.iter().map(stop).collect()
 }
 
-fn school_file<'a>(trip: &'a Trip, result: &SchoolResult) -> SchoolFile<'a> {
+fn strategy_file<'a>(trip: &'a Trip, result: &StrategyResult) -> StrategyFile<'a> {
     let plan = result.plan.as_ref();
-    SchoolFile {
-        name: result.school.name(),
+    StrategyFile {
+        name: result.strategy.name(),
         feasible: plan.is_some(),
         total_min: plan.map(|plan| plain(plan.total.get())),
         cost: plan.map(|plan| plain(plan.cost)),

@@ -5,10 +5,10 @@
 //! straight it is, 0 to 1; `height` its mean height in m; `wind` with `from`, `wet` or `dry`, `kg` of load and `heating` in kW are
 //! this stretch's own, in place of the trip's.
 
+use spare_hour_core::driving::road::{Heading, Stretch};
+use spare_hour_core::quantity::units::{ConsumptionUnit, Units};
 use spare_hour_core::quantity::{Consumption, Distance, Height, Mass, Power, Speed, Temperature};
-use spare_hour_core::road::{Heading, Stretch};
 use spare_hour_core::trip::MOST_SEGMENTS;
-use spare_hour_core::units::{ConsumptionUnit, Units};
 
 use crate::words::{core_unit, split_unit, within, words};
 
@@ -127,8 +127,8 @@ fn short(number: f64) -> String {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-    use spare_hour_core::road::OwnConditions;
-    use spare_hour_core::units::{ClockFace, DistanceUnit, TemperatureUnit};
+    use spare_hour_core::driving::road::OwnConditions;
+    use spare_hour_core::quantity::units::{ClockFace, DistanceUnit, TemperatureUnit};
 
     const MILES: Units = Units {
         distance: DistanceUnit::Miles,

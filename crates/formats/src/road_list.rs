@@ -1,7 +1,7 @@
 //! A trip's road, one stretch a row; docs/formats/lists.md lists the columns.
 
+use spare_hour_core::driving::road::{Heading, OwnConditions, Stretch};
 use spare_hour_core::quantity::{Consumption, Distance, Height, Mass, Power, Speed, Temperature};
-use spare_hour_core::road::{Heading, OwnConditions, Stretch};
 use spare_hour_core::trip::MOST_SEGMENTS;
 
 use crate::FormatError;

@@ -1,10 +1,10 @@
 //! A session as the workbook that people keep: readings, curve, windows, start × end grid, slices, what was noted.
 
 use rust_xlsxwriter::{Format, Workbook, Worksheet, XlsxError};
-use spare_hour_core::analysis::{Analysis, Slice};
 use spare_hour_core::quantity::{Distance, Energy, Soc};
-use spare_hour_core::report::Report;
 use spare_hour_core::session::Session;
+use spare_hour_core::session::analysis::{Analysis, Slice};
+use spare_hour_core::session::report::Report;
 
 use crate::conditions::condition_pairs;
 use crate::session_csv::{COLUMNS, measured};
@@ -134,8 +134,8 @@ mod tests {
     use super::*;
     use crate::{Sheet, read_session};
     use calamine::{Data, Reader, Xlsx};
-    use spare_hour_core::analysis::Basis;
-    use spare_hour_core::distance_base::DistanceBase;
+    use spare_hour_core::session::analysis::Basis;
+    use spare_hour_core::session::distance_base::DistanceBase;
 
     #[test]
     fn a_workbook_is_read_back_by_a_common_reader() {

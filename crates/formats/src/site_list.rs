@@ -1,9 +1,9 @@
 //! Lists of the charging sites along a trip's road, one a row; docs/formats/lists.md lists the columns. Places on the map, which
 //! have degrees in place of kilometres, are another list: [`read_places`](crate::read_places).
 
-use spare_hour_core::opening_hours::OpeningHours;
 use spare_hour_core::quantity::{Current, Distance, Minutes, Power, Speed};
-use spare_hour_core::site_details::{Connector, MOST_CONNECTORS, MOST_TEXT, SiteDetails};
+use spare_hour_core::trip::opening_hours::OpeningHours;
+use spare_hour_core::trip::site_details::{Connector, MOST_CONNECTORS, MOST_TEXT, SiteDetails};
 use spare_hour_core::trip::{MOST_SITES, Price, Site};
 
 use crate::FormatError;

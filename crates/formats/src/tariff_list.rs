@@ -2,7 +2,7 @@
 //! tariff and one element number belong together, in the order they stand in.
 
 use serde_json::{Map, Value, json};
-use spare_hour_core::tariff::Tariff;
+use spare_hour_core::money::tariff::Tariff;
 
 use crate::table::{Column, ListFormat, NewRow, Row, number, of_number, of_text, read_table, text, told_apart};
 use crate::{FormatError, read_tariffs, write_tariff};

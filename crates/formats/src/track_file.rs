@@ -2,8 +2,8 @@
 
 use geojson::{GeoJson, GeometryValue};
 use quick_xml::events::Event;
+use spare_hour_core::driving::track::{MOST_POINTS, Track, TrackPoint};
 use spare_hour_core::quantity::{Height, Minutes};
-use spare_hour_core::track::{MOST_POINTS, Track, TrackPoint};
 
 use crate::{FormatError, text_of};
 

@@ -1,10 +1,10 @@
 //! Trip JSON, version 1.
 
 use serde::{Deserialize, Serialize};
-use spare_hour_core::profile::{Profile, ProfileError};
+use spare_hour_core::charging::profile::{Profile, ProfileError};
+use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
-use spare_hour_core::route::{Route, Segment};
-use spare_hour_core::site_details::{Connector, MOST_TEXT, SiteDetails};
+use spare_hour_core::trip::site_details::{Connector, MOST_TEXT, SiteDetails};
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, Vehicle};
 
 use crate::{FormatError, text_of};
@@ -418,7 +418,7 @@ mod tests {
                 n(9) / 1e4, n(10) / 1e4, n(11) / 1e4,
             );
             if let Ok(trip) = read_trip(text.as_bytes()) {
-                let _ = spare_hour_core::planner::Planner::new(&trip);
+                let _ = spare_hour_planner::Planner::new(&trip);
             }
         }
     }

@@ -1,7 +1,7 @@
 //! Lines of numbers with their units, in any order: the words of such a line, and numbers in the units of the core.
 
 use spare_hour_core::quantity::Consumption;
-use spare_hour_core::units::{ConsumptionUnit, DistanceUnit, TemperatureUnit};
+use spare_hour_core::quantity::units::{ConsumptionUnit, DistanceUnit, TemperatureUnit};
 
 use crate::number::parse_number;
 

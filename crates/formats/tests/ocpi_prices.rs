@@ -6,8 +6,8 @@
 use jiff::{Timestamp, ZonedDateTime};
 use rust_decimal::prelude::ToPrimitive;
 use serde_json::Value;
+use spare_hour_core::money::receipt::{Period, Receipt, receipt};
 use spare_hour_core::quantity::{Energy, Minutes};
-use spare_hour_core::receipt::{Period, Receipt, receipt};
 use spare_hour_formats::read_tariffs;
 
 fn ours(case: &Value, zone: &str, kwh_a_minute: f64) -> Receipt {

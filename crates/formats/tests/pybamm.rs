@@ -3,13 +3,13 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use serde_json::Value;
-use spare_hour_core::analysis::{Analysis, Basis};
-use spare_hour_core::charging_time::ChargingTime;
-use spare_hour_core::curve_fit::FittedCurve;
-use spare_hour_core::distance_base::DistanceBase;
+use spare_hour_core::charging::charging_time::ChargingTime;
+use spare_hour_core::charging::curve_fit::FittedCurve;
 use spare_hour_core::quantity::{Energy, Soc};
 use spare_hour_core::session::Session;
-use spare_hour_core::usable_capacity::UsableCapacity;
+use spare_hour_core::session::analysis::{Analysis, Basis};
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::usable_capacity::UsableCapacity;
 use spare_hour_formats::read_session_csv;
 
 fn charges() -> Vec<Value> {

@@ -3,11 +3,11 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use serde_json::{Value, json};
-use spare_hour_core::planner::Planner;
+use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::quantity::Soc;
-use spare_hour_core::stall::Stall;
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::read_trip;
+use spare_hour_planner::Planner;
 
 fn reference() -> Value {
     serde_json::from_str(include_str!("reference/reference.json")).unwrap()

@@ -4,11 +4,11 @@
 //! lumped mass that warms by the charge's losses and takes less while it is cold. All of it is invented, for practice and
 //! for tests; nothing here is read off a real device.
 
-use spare_hour_core::live::{Event, Readout, What};
+use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Speed, Temperature, Voltage};
+use spare_hour_core::session::live::{Event, Readout, What};
 use spare_hour_core::session::{Reading, Session};
-use spare_hour_core::site_details::SiteDetails;
-use spare_hour_core::stall::Stall;
+use spare_hour_core::trip::site_details::SiteDetails;
 use spare_hour_core::trip::{Price, Site, Vehicle};
 use spare_hour_formats::write_event_line;
 

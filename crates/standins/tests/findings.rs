@@ -2,12 +2,12 @@
 
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use spare_hour_core::analysis::Basis;
-use spare_hour_core::distance_base::DistanceBase;
-use spare_hour_core::live::LiveCharge;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power, Soc, Temperature};
-use spare_hour_core::report::Report;
+use spare_hour_core::session::analysis::Basis;
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::live::LiveCharge;
+use spare_hour_core::session::report::Report;
 use spare_hour_core::session::{Conditions, Session};
 use spare_hour_core::trip::{Boost, Vehicle};
 use spare_hour_formats::read_event_line;

@@ -1,13 +1,13 @@
 //! Cars: what the planner needs to know of each, and which of its curves plans use.
 
 use diesel::prelude::*;
-use spare_hour_core::ac_charge::{OnBoardCharger, Post};
-use spare_hour_core::coming_month::HomePost;
-use spare_hour_core::consumption_fit::Body;
-use spare_hour_core::distance_base::{DistanceBase, Distances};
-use spare_hour_core::known_car::KnownCar;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::charging::profile::Profile;
+use spare_hour_core::driving::coming_month::HomePost;
+use spare_hour_core::driving::consumption_fit::Body;
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage};
+use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::trip::Vehicle;
 
 use crate::connection::Store;

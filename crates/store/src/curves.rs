@@ -1,7 +1,7 @@
 //! Charge curves of cars, and the sessions they come from.
 
 use diesel::prelude::*;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Power, Soc};
 
 use crate::connection::Store;

@@ -1,7 +1,7 @@
 //! Logged drives of cars.
 
 use diesel::prelude::*;
-use spare_hour_core::drive::{Drive, Used};
+use spare_hour_core::driving::drive::{Drive, Used};
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Height, Mass, Minutes, Power, Soc, Speed, Temperature};
 
 use crate::connection::Store;

@@ -1,7 +1,7 @@
 //! Profiles and boosts as the JSON that their columns hold.
 
 use serde::{Deserialize, Serialize};
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Minutes, Soc};
 use spare_hour_core::trip::Boost;
 

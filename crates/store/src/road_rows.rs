@@ -1,8 +1,8 @@
 //! A trip's road as the rows that hold it: its stretches, and the conditions on the trip's own row.
 
 use diesel::prelude::*;
+use spare_hour_core::driving::road::{Heading, OwnConditions, RoadConditions, Stretch};
 use spare_hour_core::quantity::{Consumption, Distance, Height, Mass, Power, Speed, Temperature};
-use spare_hour_core::road::{Heading, OwnConditions, RoadConditions, Stretch};
 
 use crate::schema::{trip_segments, trips};
 

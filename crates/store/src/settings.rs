@@ -1,7 +1,7 @@
 //! How a person reads and writes: units, clock and currency.
 
 use diesel::prelude::*;
-use spare_hour_core::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
+use spare_hour_core::quantity::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 
 use crate::Result;
 use crate::connection::Store;

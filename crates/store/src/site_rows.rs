@@ -2,7 +2,7 @@
 
 use diesel::prelude::*;
 use spare_hour_core::quantity::{Current, Distance, Minutes, Power, Speed};
-use spare_hour_core::site_details::{Connector, SiteDetails};
+use spare_hour_core::trip::site_details::{Connector, SiteDetails};
 use spare_hour_core::trip::{Price, Site};
 
 use crate::schema::trip_sites;

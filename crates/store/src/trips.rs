@@ -1,10 +1,10 @@
 //! Trips: the road, the sites along it, what is wanted, and the car that drives it.
 
 use diesel::prelude::*;
-use spare_hour_core::consumption_fit::ConsumptionFit;
-use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::driving::consumption_fit::ConsumptionFit;
+use spare_hour_core::driving::road::{Road, RoadConditions, Stretch};
 use spare_hour_core::quantity::Soc;
-use spare_hour_core::road::{Road, RoadConditions, Stretch};
 use spare_hour_core::trip::{Goal, Site, Trip};
 
 use crate::cars;

@@ -4,20 +4,20 @@
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
-use spare_hour_core::ac_charge::{OnBoardCharger, Post};
-use spare_hour_core::coming_month::HomePost;
-use spare_hour_core::distance_base::{DistanceBase, Distances};
-use spare_hour_core::drive::{Drive, Used};
-use spare_hour_core::known_car::KnownCar;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::charging::profile::Profile;
+use spare_hour_core::driving::coming_month::HomePost;
+use spare_hour_core::driving::drive::{Drive, Used};
+use spare_hour_core::driving::road::{Heading, OwnConditions, Road, RoadConditions, Stretch};
+use spare_hour_core::quantity::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 use spare_hour_core::quantity::{
     Consumption, Current, Distance, Energy, Height, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
 };
-use spare_hour_core::road::{Heading, OwnConditions, Road, RoadConditions, Stretch};
+use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::session::{Conditions, Forecast, Meter, Reading, Session};
-use spare_hour_core::site_details::SiteDetails;
+use spare_hour_core::trip::site_details::SiteDetails;
 use spare_hour_core::trip::{Boost, Goal, Price, Site};
-use spare_hour_core::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 use spare_hour_store::{
     MovedPoint, NewCurve, NewLiveCharge, NewSession, NewTariff, NewTrip, Settings, Store, StoreError, StoredMatching,
     StoredMembership,

@@ -1,7 +1,7 @@
 //! Form fields that keep what was typed and say what is wrong with it.
 
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Consumption, Distance, Speed, Temperature};
-use spare_hour_core::units::Units;
 
 /// A field of a form as it is shown: what stands in it and what is wrong with it.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -105,7 +105,7 @@ mod tests {
 
     #[test]
     fn reads_what_a_person_writes_in_their_units() {
-        use spare_hour_core::units::{ConsumptionUnit, DistanceUnit, TemperatureUnit};
+        use spare_hour_core::quantity::units::{ConsumptionUnit, DistanceUnit, TemperatureUnit};
         let units = Units {
             distance: DistanceUnit::Miles,
             consumption: ConsumptionUnit::MilesPerKwh,

@@ -31,7 +31,7 @@ use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware;
 use axum::routing::{get, post};
-use spare_hour_core::units::Units;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_store::{Settings, Store};
 use tokio::net::TcpListener;
 use tower_http::catch_panic::CatchPanicLayer;

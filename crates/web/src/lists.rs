@@ -2,7 +2,7 @@
 
 use axum::extract::State;
 use axum::response::Response;
-use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_formats::{
     ListFormat, ListedSession, ListedTrip, NamedSession, write_cars, write_session_list, write_session_summary,
     write_tariff_table, write_trip, write_trip_summary,

@@ -1,7 +1,7 @@
 //! Figures as people read them.
 
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Consumption, Distance, Minutes, Soc, Speed, Temperature};
-use spare_hour_core::units::Units;
 
 /// Minutes as `1 h 23 min`, or `23 min` below an hour.
 pub(crate) fn duration(minutes: Minutes) -> String {
@@ -109,7 +109,7 @@ fn with_unit(sentence: &str, unit: &str, tell: impl Fn(f64) -> String) -> String
 /// A date and a time as they are kept, `2026-05-01 14:03:20`, to the minute on the person's clock face.
 pub(crate) fn stamp(units: Units, kept: &str) -> String {
     let (date, time) = kept.split_once(' ').unwrap_or((kept, ""));
-    let minutes = time.get(..5).and_then(spare_hour_core::units::parse_time);
+    let minutes = time.get(..5).and_then(spare_hour_core::quantity::units::parse_time);
     minutes.map_or_else(|| kept.into(), |minutes| format!("{date} {}", units.clock.time(minutes)))
 }
 
@@ -138,7 +138,7 @@ mod tests {
 
     #[test]
     fn figures_follow_the_person() {
-        use spare_hour_core::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit};
+        use spare_hour_core::quantity::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit};
         let units = Units {
             distance: DistanceUnit::Miles,
             consumption: ConsumptionUnit::MilesPerKwh,

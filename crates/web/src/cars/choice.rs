@@ -20,7 +20,7 @@ pub(crate) fn options(cars: &[Car], chosen: Option<i32>) -> Vec<(i32, String, bo
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::known_car::KnownCar;
+    use spare_hour_core::charging::known_car::KnownCar;
     use spare_hour_core::quantity::Energy;
 
     #[test]

@@ -6,8 +6,8 @@ use askama::Template;
 use axum::extract::{Form, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use spare_hour_core::curve_moves::{movable, with_moved_points};
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::curve_moves::{movable, with_moved_points};
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Power, Soc};
 use spare_hour_store::{Curve, MovedPoint, NewCurve};
 

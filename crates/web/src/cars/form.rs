@@ -1,11 +1,11 @@
 //! The form of a car: its numbers as they were typed, with faults beside them.
 
 use serde::Deserialize;
-use spare_hour_core::ac_charge::OnBoardCharger;
-use spare_hour_core::distance_base::{DistanceBase, Distances};
-use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::charging::ac_charge::OnBoardCharger;
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Energy, Mass, Power};
-use spare_hour_core::units::Units;
+use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_store::Car;
 
 use crate::fields::Field;
@@ -167,8 +167,8 @@ fn both_or_none(one: bool, other: bool, one_field: &mut Field, other_field: &mut
 #[cfg(test)]
 mod tests {
     use super::*;
+    use spare_hour_core::quantity::units::{ConsumptionUnit, DistanceUnit};
     use spare_hour_core::quantity::{Distance, Speed};
-    use spare_hour_core::units::{ConsumptionUnit, DistanceUnit};
 
     fn fields() -> CarFields {
         CarFields { name: "Tern".into(), usable: "52,5".into(), loss: "8".into(), ..CarFields::default() }

@@ -10,11 +10,11 @@ use axum::extract::{Form, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
-use spare_hour_core::charging_time::ChargingTime;
-use spare_hour_core::curve_family::{FamilyCurve, Member, curve_family};
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::charging_time::ChargingTime;
+use spare_hour_core::charging::curve_family::{FamilyCurve, Member, curve_family};
+use spare_hour_core::charging::profile::Profile;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Energy, Soc};
-use spare_hour_core::units::Units;
 use spare_hour_formats::clock;
 use spare_hour_store::{Car, Curve, NewCurve, Store};
 

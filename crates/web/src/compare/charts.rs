@@ -1,8 +1,8 @@
 //! The pictures of a comparison: power over SoC; SoC, kWh and distance over minutes; bricks on one scale.
 
-use spare_hour_core::compare::Comparison;
 use spare_hour_core::quantity::Soc;
-use spare_hour_core::units::{DistanceUnit, Units};
+use spare_hour_core::quantity::units::{DistanceUnit, Units};
+use spare_hour_core::session::compare::Comparison;
 
 use super::runs::OwnedRun;
 use super::view::letter;

@@ -10,9 +10,9 @@ use askama::Template;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
-use spare_hour_core::compare::{Comparison, MOST_COMPARED, compare};
 use spare_hour_core::quantity::Soc;
-use spare_hour_core::units::Units;
+use spare_hour_core::quantity::units::Units;
+use spare_hour_core::session::compare::{Comparison, MOST_COMPARED, compare};
 
 use crate::App;
 use crate::address::{Path, query};

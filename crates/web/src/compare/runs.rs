@@ -1,11 +1,11 @@
 //! What can be compared: sessions, and curves of cars, which are charged in the head from end to end.
 
-use spare_hour_core::analysis::Basis;
-use spare_hour_core::charging_time::ChargingTime;
-use spare_hour_core::compare::Run;
-use spare_hour_core::distance_base::DistanceBase;
+use spare_hour_core::charging::charging_time::ChargingTime;
 use spare_hour_core::quantity::{Power, Soc};
-use spare_hour_core::report::Report;
+use spare_hour_core::session::analysis::Basis;
+use spare_hour_core::session::compare::Run;
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::report::Report;
 use spare_hour_core::session::{Conditions, Meter, Reading, Session};
 use spare_hour_store::{Car, Curve, Store};
 
@@ -54,7 +54,7 @@ impl OwnedRun {
             return Self::of_curve(key, &curve, &car, wish);
         }
         let loaded = Loaded::new(store, id)?;
-        let refuse = |error: spare_hour_core::soc_timeline::TooFewReadings| {
+        let refuse = |error: spare_hour_core::session::soc_timeline::TooFewReadings| {
             WebError::Refused(format!("“{}” cannot be compared: {error}.", loaded.stored.about.name))
         };
         let report = loaded.report(wish).map_err(refuse)?;

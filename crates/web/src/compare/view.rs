@@ -1,8 +1,8 @@
 //! A comparison as its page shows it.
 
-use spare_hour_core::compare::{Comparison, Difference};
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Distance, Power};
-use spare_hour_core::units::Units;
+use spare_hour_core::session::compare::{Comparison, Difference};
 use spare_hour_formats::clock;
 
 use super::runs::OwnedRun;
@@ -34,7 +34,7 @@ pub(super) struct Row {
 }
 
 pub(super) fn rows(runs: &[OwnedRun], comparison: &Comparison, units: Units) -> Vec<Row> {
-    let row = |(index, (run, row)): (usize, (&OwnedRun, &spare_hour_core::compare::Row))| {
+    let row = |(index, (run, row)): (usize, (&OwnedRun, &spare_hour_core::session::compare::Row))| {
         let minutes = row.window.as_ref().map(|window| window.minutes);
         let added = row.window.as_ref().and_then(|window| window.added).map(|added| units.distance.of(added));
         let per_minute = |amount: f64| minutes.map(|minutes| amount / minutes.get());
@@ -81,7 +81,7 @@ pub(super) struct PartRow {
 }
 
 pub(super) fn parts(comparison: &Comparison, base: usize) -> Vec<PartRow> {
-    let row = |part: &spare_hour_core::compare::Part| {
+    let row = |part: &spare_hour_core::session::compare::Part| {
         let chosen = part.minutes.get(base).copied().unwrap_or_default();
         let cell = |(index, minutes): (usize, &spare_hour_core::quantity::Minutes)| {
             let against = if index == base { String::new() } else { say::more_minutes((*minutes - chosen).get()) };
@@ -97,7 +97,7 @@ pub(super) fn parts(comparison: &Comparison, base: usize) -> Vec<PartRow> {
 
 /// How far runs of one car repeat each other, in sentences.
 pub(super) fn repeatability(comparison: &Comparison, name: impl Fn(usize) -> String) -> Vec<String> {
-    let sentence = |group: &spare_hour_core::compare::Repeatability| {
+    let sentence = |group: &spare_hour_core::session::compare::Repeatability| {
         let names: Vec<String> = group.runs.iter().map(|&run| name(run)).collect();
         format!(
             "{} are runs of one car that began alike; their minutes differ by {} min.",

@@ -1,10 +1,10 @@
 //! Consumption over speed and over temperature: the fit with the interval of a drive, and the drives as points.
 
-use spare_hour_core::consumption_fit::ConsumptionFit;
-use spare_hour_core::drive::Drive;
-use spare_hour_core::drive_findings::counts;
+use spare_hour_core::driving::consumption_fit::ConsumptionFit;
+use spare_hour_core::driving::drive::Drive;
+use spare_hour_core::driving::drive_findings::counts;
+use spare_hour_core::quantity::units::{ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 use spare_hour_core::quantity::{Consumption, Energy, Mass, Speed, Temperature};
-use spare_hour_core::units::{ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 
 use crate::chart::{Line, Plot, Scale, Tick, path, ticks, x_scale, y_scale};
 use crate::say;

@@ -3,9 +3,9 @@
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
-use spare_hour_core::drive::Drive;
-use spare_hour_core::track::Track;
-use spare_hour_core::units::DistanceUnit;
+use spare_hour_core::driving::drive::Drive;
+use spare_hour_core::driving::track::Track;
+use spare_hour_core::quantity::units::DistanceUnit;
 use spare_hour_formats::read_drive_line;
 
 use crate::say;
@@ -36,7 +36,7 @@ fn day(track: &Track) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::drive::Used;
+    use spare_hour_core::driving::drive::Used;
     use spare_hour_core::quantity::Soc;
     use spare_hour_formats::read_track;
 

@@ -1,9 +1,9 @@
 //! The log of drives, a part at a time: each drive in words, with what the fit says of it.
 
-use spare_hour_core::consumption_fit::{ConsumptionFit, Residual};
-use spare_hour_core::drive_findings::drive_findings;
+use spare_hour_core::driving::consumption_fit::{ConsumptionFit, Residual};
+use spare_hour_core::driving::drive_findings::drive_findings;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Consumption, Energy};
-use spare_hour_core::units::Units;
 use spare_hour_store::StoredDrive;
 
 use super::view::in_words;
@@ -108,9 +108,9 @@ fn row(kept: &StoredDrive, residual: Option<&Residual>, usable: Energy, units: U
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::consumption_fit::Body;
+    use spare_hour_core::driving::consumption_fit::Body;
     use spare_hour_core::quantity::Mass;
-    use spare_hour_core::units::DistanceUnit;
+    use spare_hour_core::quantity::units::DistanceUnit;
     use spare_hour_formats::read_drive_line;
 
     #[test]

@@ -10,10 +10,10 @@ use axum::extract::{Form, Multipart, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
-use spare_hour_core::drive::Drive;
-use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::driving::drive::Drive;
+use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Consumption, Speed, Temperature};
-use spare_hour_core::units::{DistanceUnit, Units};
 use spare_hour_formats::{read_drive_line, read_drives, read_track, write_drives};
 use spare_hour_store::Store;
 
@@ -284,7 +284,7 @@ pub(crate) async fn use_own(
     app.change(move |store| {
         let about = store.car(car)?.about;
         let own = Some(Consumption::kwh_per_100km(form.kwh_per_100km));
-        let distances = spare_hour_core::distance_base::Distances { own, ..about.distances };
+        let distances = spare_hour_core::session::distance_base::Distances { own, ..about.distances };
         Ok(store.change_car(car, &KnownCar { distances, ..about })?)
     })
     .await?;

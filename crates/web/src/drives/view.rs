@@ -1,10 +1,10 @@
 //! The drives of a car as their page shows them.
 
-use spare_hour_core::consumption_fit::{ConsumptionFit, Prediction};
-use spare_hour_core::distance_base::DistanceBase;
-use spare_hour_core::drive::{Drive, Used};
+use spare_hour_core::driving::consumption_fit::{ConsumptionFit, Prediction};
+use spare_hour_core::driving::drive::{Drive, Used};
+use spare_hour_core::quantity::units::{ConsumptionUnit, Units};
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Mass, Temperature};
-use spare_hour_core::units::{ConsumptionUnit, Units};
+use spare_hour_core::session::distance_base::DistanceBase;
 use spare_hour_store::{Car, StoredDrive};
 
 use super::charts::{over_speed, over_temperature};
@@ -197,8 +197,8 @@ fn fractions(parts: &[f64], unit: ConsumptionUnit) -> Vec<Fraction> {
 mod tests {
     use super::*;
     use crate::fields::Field;
-    use spare_hour_core::known_car::KnownCar;
-    use spare_hour_core::units::DistanceUnit;
+    use spare_hour_core::charging::known_car::KnownCar;
+    use spare_hour_core::quantity::units::DistanceUnit;
     use spare_hour_formats::read_drive_line;
 
     #[test]

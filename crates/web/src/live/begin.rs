@@ -7,7 +7,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use jiff::Timestamp;
 use serde::Deserialize;
 use spare_hour_core::quantity::Temperature;
-use spare_hour_core::units::Units;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_store::{NewLiveCharge, StoredLiveCharge};
 
 use super::events::new_id;
@@ -163,7 +163,7 @@ pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::units::TemperatureUnit;
+    use spare_hour_core::quantity::units::TemperatureUnit;
 
     #[test]
     fn what_matters_before_the_plug_goes_in_is_noted_or_named() {

@@ -6,7 +6,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
-use spare_hour_core::live::{Event, MOST_EVENTS};
+use spare_hour_core::session::live::{Event, MOST_EVENTS};
 use spare_hour_formats::{MOST_LINES, read_event_line, write_event_line};
 use spare_hour_store::Store;
 use uuid::Uuid;

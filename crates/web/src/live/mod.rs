@@ -9,10 +9,10 @@ use axum::extract::{Form, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
-use spare_hour_core::live::{Event, LiveCharge};
 use spare_hour_core::quantity::{Minutes, Power, Soc};
 use spare_hour_core::session::Conditions;
-use spare_hour_core::soc_timeline::SocTimeline;
+use spare_hour_core::session::live::{Event, LiveCharge};
+use spare_hour_core::session::soc_timeline::SocTimeline;
 use spare_hour_formats::{clock, note_condition, read_event_line};
 use spare_hour_store::{NewSession, Store, StoredLiveCharge};
 
@@ -101,7 +101,7 @@ async fn show_page(app: &App, id: i32, fault: Option<String>) -> Result<Response
     if let Some(session) = loaded.stored.session {
         return Ok(Redirect::to(&format!("/sessions/{session}")).into_response());
     }
-    let row = |reading: &spare_hour_core::live::LiveReading| {
+    let row = |reading: &spare_hour_core::session::live::LiveReading| {
         let soc = reading.readout.soc.map_or_else(|| "SoC?".into(), say::percent);
         let kw = reading.readout.rest.power.map(|power| format!("{:.0} kW", power.get())).unwrap_or_default();
         (clock(reading.elapsed), soc, kw)

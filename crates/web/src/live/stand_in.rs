@@ -5,7 +5,7 @@ use std::sync::Arc;
 use axum::extract::{Form, State};
 use axum::response::Redirect;
 use serde::Deserialize;
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Power, Soc};
 use spare_hour_core::trip::{Boost, Vehicle};
 

@@ -1,7 +1,7 @@
 //! The days of a month with what was driven and charged on each.
 
 use jiff::civil::Date;
-use spare_hour_core::month_balance::MonthBalance;
+use spare_hour_core::driving::month_balance::MonthBalance;
 use spare_hour_core::quantity::{Distance, Energy};
 use spare_hour_store::{Car, Store};
 
@@ -93,7 +93,7 @@ impl Month {
 mod tests {
     use super::*;
     use jiff::civil::date;
-    use spare_hour_core::known_car::KnownCar;
+    use spare_hour_core::charging::known_car::KnownCar;
     use spare_hour_formats::{read_drives, read_session};
     use spare_hour_store::NewSession;
 

@@ -1,8 +1,8 @@
 //! The form of a post or socket at home.
 
 use serde::Deserialize;
-use spare_hour_core::ac_charge::Post;
-use spare_hour_core::coming_month::HomePost;
+use spare_hour_core::charging::ac_charge::Post;
+use spare_hour_core::driving::coming_month::HomePost;
 use spare_hour_core::quantity::{Current, Minutes, Soc, Voltage};
 
 use crate::fields::Field;

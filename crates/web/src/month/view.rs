@@ -2,11 +2,11 @@
 
 use jiff::ToSpan;
 use jiff::civil::Date;
-use spare_hour_core::ac_charge::{added_an_hour, minutes_to};
-use spare_hour_core::coming_month::{DayAhead, Habits, HomePost, coming_month};
-use spare_hour_core::month_balance::MonthBalance;
+use spare_hour_core::charging::ac_charge::{added_an_hour, minutes_to};
+use spare_hour_core::driving::coming_month::{DayAhead, Habits, HomePost, coming_month};
+use spare_hour_core::driving::month_balance::MonthBalance;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Distance, Energy, Soc};
-use spare_hour_core::units::Units;
 use spare_hour_store::{Car, Store};
 
 use super::calendar::{Day, DayCharge, Month};

@@ -6,11 +6,11 @@ use axum::extract::{Multipart, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
-use spare_hour_core::known_car::KnownCar;
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Energy, Power};
 use spare_hour_core::session::Session;
-use spare_hour_core::soc_timeline::SocTimeline;
-use spare_hour_core::units::Units;
+use spare_hour_core::session::soc_timeline::SocTimeline;
 use spare_hour_formats::{
     Matching, Sheet, TARGETS, TimeUnit, TypedLine, clock, is_json_list, read_session, typed_lines,
 };

@@ -1,6 +1,6 @@
 //! A list of sessions brought at once: each with its name, and its car by name.
 
-use spare_hour_core::soc_timeline::SocTimeline;
+use spare_hour_core::session::soc_timeline::SocTimeline;
 use spare_hour_formats::{NamedSession, read_session_list, write_session_json};
 use spare_hour_store::{Car, NewSession, Store};
 

@@ -6,11 +6,11 @@ use axum::extract::{Form, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
-use spare_hour_core::curve_fit::FittedCurve;
-use spare_hour_core::join::join as join_sessions;
+use spare_hour_core::charging::curve_fit::FittedCurve;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Distance, Temperature};
 use spare_hour_core::session::Conditions;
-use spare_hour_core::units::Units;
+use spare_hour_core::session::join::join as join_sessions;
 use spare_hour_formats::{condition_pairs, note_condition, write_session_csv};
 use spare_hour_store::{NewCurve, NewSession, Store};
 

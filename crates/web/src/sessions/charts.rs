@@ -1,11 +1,11 @@
 //! The pictures of a session: power over SoC with its band and findings, SoC over minutes, the minute bricks.
 
 use askama::Template;
-use spare_hour_core::analysis::Analysis;
-use spare_hour_core::findings::Severity;
 use spare_hour_core::quantity::Soc;
-use spare_hour_core::report::Report;
-use spare_hour_core::units::{DistanceUnit, Units};
+use spare_hour_core::quantity::units::{DistanceUnit, Units};
+use spare_hour_core::session::analysis::Analysis;
+use spare_hour_core::session::findings::Severity;
+use spare_hour_core::session::report::Report;
 
 use crate::chart::{Line, Mark, Part, Plot, Scale, TOP, Tick, c_rate_ticks, path, ticks, x_scale, y_scale};
 use crate::say;
@@ -82,7 +82,7 @@ fn band(report: &Report, x: &Scale, y: &Scale) -> String {
 
 /// The parts of the curve that warnings are about.
 fn parts(report: &Report, x: &Scale) -> Vec<Part> {
-    let part = |finding: &spare_hour_core::findings::Finding| {
+    let part = |finding: &spare_hour_core::session::findings::Finding| {
         let span = finding.span.filter(|_| finding.severity >= Severity::Warning)?;
         let (from, to) = (x.at(span.0.get()), x.at(span.1.get()));
         Some(Part { x: from, width: (to - from).max(2.0), told: finding.message.clone() })
@@ -113,7 +113,7 @@ pub(crate) fn soc_over_minutes(report: &Report) -> Plot {
     let analysis = &report.analysis;
     let start = analysis.timeline.start().get();
     let length = analysis.minutes.get();
-    let foretold = |check: &spare_hour_core::forecast_check::CheckedForecast| {
+    let foretold = |check: &spare_hour_core::session::forecast_check::CheckedForecast| {
         let at = check.forecast.at.get() - start;
         [(at, check.shown_at.get()), (at + check.forecast.remaining.get(), check.forecast.to.get())]
     };
@@ -216,9 +216,9 @@ fn brick(soc: &[f64], x: [f64; 2], minutes: f64, rate: f64, (fastest, unit): (f6
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::analysis::Basis;
-    use spare_hour_core::distance_base::DistanceBase;
     use spare_hour_core::quantity::{Distance, Energy};
+    use spare_hour_core::session::analysis::Basis;
+    use spare_hour_core::session::distance_base::DistanceBase;
 
     fn report(text: &str, range: Option<f64>) -> Report {
         let session = spare_hour_formats::read_session(text).unwrap();

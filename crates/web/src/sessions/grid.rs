@@ -5,9 +5,9 @@ use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
 use serde::Deserialize;
-use spare_hour_core::analysis::{Analysis, Window};
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Energy, Soc};
-use spare_hour_core::units::Units;
+use spare_hour_core::session::analysis::{Analysis, Window};
 use spare_hour_formats::clock;
 
 use super::{Loaded, parse_base};
@@ -155,9 +155,9 @@ fn conditions(loaded: &Loaded) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::analysis::Basis;
-    use spare_hour_core::distance_base::DistanceBase;
     use spare_hour_core::quantity::Distance;
+    use spare_hour_core::session::analysis::Basis;
+    use spare_hour_core::session::distance_base::DistanceBase;
 
     #[test]
     fn cells_are_inside_the_session_and_explain_themselves() {

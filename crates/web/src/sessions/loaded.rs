@@ -1,13 +1,13 @@
 //! A session with its car, and what is read off it on a base of distances.
 
-use spare_hour_core::analysis::Basis;
-use spare_hour_core::distance_base::{DistanceBase, Distances};
-use spare_hour_core::profile::Profile;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::Energy;
-use spare_hour_core::report::Report;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::session::Session;
-use spare_hour_core::soc_timeline::TooFewReadings;
-use spare_hour_core::units::Units;
+use spare_hour_core::session::analysis::Basis;
+use spare_hour_core::session::distance_base::{DistanceBase, Distances};
+use spare_hour_core::session::report::Report;
+use spare_hour_core::session::soc_timeline::TooFewReadings;
 use spare_hour_store::{Car, Store, StoredSession};
 
 use crate::error::WebError;
@@ -112,7 +112,7 @@ pub(crate) fn parse_base(word: Option<&str>) -> Option<DistanceBase> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::known_car::KnownCar;
+    use spare_hour_core::charging::known_car::KnownCar;
     use spare_hour_core::quantity::{Consumption, Distance, Speed};
     use spare_hour_formats::read_session;
     use spare_hour_store::{NewCurve, NewSession};

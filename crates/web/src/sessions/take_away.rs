@@ -4,8 +4,8 @@ use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
 use spare_hour_core::quantity::Minutes;
-use spare_hour_core::report::Report;
-use spare_hour_core::units::Units;
+use spare_hour_core::quantity::units::Units;
+use spare_hour_core::session::report::Report;
 use spare_hour_formats::{analysis_json, write_session_csv, write_session_json, write_session_xlsx};
 
 use super::Loaded;
@@ -85,7 +85,7 @@ fn table(report: &Report, name: &str) -> Option<String> {
     let analysis = &report.analysis;
     let rows: Vec<String> = match name {
         "power" => {
-            let row = |point: &spare_hour_core::curve_band::BandPoint| {
+            let row = |point: &spare_hour_core::charging::curve_band::BandPoint| {
                 let soc = point.soc.get();
                 let kw = report.curve.power.at(soc);
                 format!("{soc},{kw:.2},{:.2},{:.2}", point.low.get(), point.high.get())
@@ -96,7 +96,7 @@ fn table(report: &Report, name: &str) -> Option<String> {
         "soc" => {
             let start = analysis.timeline.start();
             let moments = analysis.timeline.moments().iter();
-            let row = |moment: &spare_hour_core::soc_timeline::Moment| {
+            let row = |moment: &spare_hour_core::session::soc_timeline::Moment| {
                 format!("{:.4},{:.3}", (Minutes::new(moment.minute) - start).get(), moment.soc)
             };
             std::iter::once("minutes,soc".to_string()).chain(moments.map(row)).collect()

@@ -1,16 +1,16 @@
 //! A session as its page shows it.
 
-use spare_hour_core::ac_charge::{added_an_hour, minutes_to};
-use spare_hour_core::analysis::{Analysis, Slice, Window};
-use spare_hour_core::curve_features::Stretch;
-use spare_hour_core::findings::{Finding, Severity};
-use spare_hour_core::forecast_check::{CheckedForecast, whose};
+use spare_hour_core::charging::ac_charge::{added_an_hour, minutes_to};
+use spare_hour_core::charging::curve_features::Stretch;
+use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Distance, Energy, Power, Soc, Temperature, Voltage};
-use spare_hour_core::report::Report;
+use spare_hour_core::session::analysis::{Analysis, Slice, Window};
+use spare_hour_core::session::findings::{Finding, Severity};
+use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
+use spare_hour_core::session::report::Report;
+use spare_hour_core::session::soc_timeline::TooFewReadings;
+use spare_hour_core::session::usable_capacity::{Method, UsableCapacity};
 use spare_hour_core::session::{Meter, Reading};
-use spare_hour_core::soc_timeline::TooFewReadings;
-use spare_hour_core::units::{DistanceUnit, Units};
-use spare_hour_core::usable_capacity::{Method, UsableCapacity};
 use spare_hour_formats::clock;
 
 use super::charts::{Bricks, letter, minute_bricks, power_over_soc, soc_over_minutes};
@@ -346,7 +346,7 @@ fn shape(report: &Report) -> Vec<Fact> {
         let minutes = say::minutes(flat.minutes.get());
         format!("{}, {minutes} min at about {:.0} kW", range(&flat), flat.power.get())
     });
-    let step = |step: &spare_hour_core::curve_features::Step| {
+    let step = |step: &spare_hour_core::charging::curve_features::Step| {
         format!(
             "{:.0} → {:.0} kW at {} ({})",
             step.from.get(),
@@ -363,11 +363,11 @@ fn shape(report: &Report) -> Vec<Fact> {
     ])
 }
 
-fn threshold_row(threshold: &spare_hour_core::analysis::Threshold) -> (String, String, String) {
+fn threshold_row(threshold: &spare_hour_core::session::analysis::Threshold) -> (String, String, String) {
     (format!("{:.0} kW", threshold.level.get()), say::percent(threshold.below_from), clock(threshold.below_after))
 }
 
-fn support_row(part: &spare_hour_core::curve_band::Support) -> (String, String, String) {
+fn support_row(part: &spare_hour_core::charging::curve_band::Support) -> (String, String, String) {
     (
         format!("{:.0}–{:.0} %", part.from.get(), part.to.get()),
         part.readings.to_string(),
@@ -403,7 +403,7 @@ fn ac(loaded: &Loaded, analysis: &Analysis) -> Vec<Fact> {
     let usable = analysis.basis().usable;
     let electric = loaded.session().counted().find_map(|(_, reading)| Some((reading.voltage?, reading.current?)));
     let connection = electric.map(|(voltage, current): (Voltage, _)| {
-        let power = spare_hour_core::ac_charge::ac_power(phases, voltage, current);
+        let power = spare_hour_core::charging::ac_charge::ac_power(phases, voltage, current);
         format!("{phases} × {:.0} V × {:.0} A = {:.1} kW", voltage.get(), current.get(), power.get())
     });
     let full = minutes_to(analysis.timeline.end_soc(), Soc::percent(100.0), stored, usable);

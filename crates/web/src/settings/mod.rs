@@ -5,8 +5,8 @@ use axum::extract::{Form, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
+use spare_hour_core::quantity::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 use spare_hour_core::quantity::{Consumption, Distance, Speed, Temperature};
-use spare_hour_core::units::{ClockFace, ConsumptionUnit, DistanceUnit, TemperatureUnit, Units};
 use spare_hour_store::Settings;
 
 use crate::App;

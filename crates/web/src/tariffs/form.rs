@@ -4,10 +4,10 @@ use jiff::ZonedDateTime;
 use jiff::civil::{DateTime, Time, Weekday};
 use jiff::tz::TimeZone;
 use rust_decimal::Decimal;
+use spare_hour_core::money::receipt::Period;
+use spare_hour_core::money::tariff::{Component, Element, Kind, Restrictions, Tariff};
+use spare_hour_core::quantity::units::{ClockFace, parse_time};
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
-use spare_hour_core::receipt::Period;
-use spare_hour_core::tariff::{Component, Element, Kind, Restrictions, Tariff};
-use spare_hour_core::units::{ClockFace, parse_time};
 
 use super::Fields;
 use crate::fields::Field;

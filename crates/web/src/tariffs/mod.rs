@@ -11,9 +11,9 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use rust_decimal::Decimal;
 use serde::Deserialize;
-use spare_hour_core::membership::{Benefit, Membership};
-use spare_hour_core::receipt::receipt;
-use spare_hour_core::tariff::{Kind, Tariff};
+use spare_hour_core::money::membership::{Benefit, Membership};
+use spare_hour_core::money::receipt::receipt;
+use spare_hour_core::money::tariff::{Kind, Tariff};
 use spare_hour_formats::{read_tariff_table, read_tariffs, write_tariff};
 use spare_hour_store::{NewTariff, Store, StoredMembership, StoredTariff};
 

@@ -1,8 +1,8 @@
 //! A receipt as pages show it.
 
 use rust_decimal::Decimal;
-use spare_hour_core::receipt::{Line, Receipt};
-use spare_hour_core::tariff::{Kind, Tariff};
+use spare_hour_core::money::receipt::{Line, Receipt};
+use spare_hour_core::money::tariff::{Kind, Tariff};
 
 /// A receipt in words.
 pub(crate) struct ReceiptView {

@@ -1,11 +1,11 @@
 //! What an address asks of a trip: the controls, as they were typed, and the departures that the driver has fixed.
 
 use jiff::civil::Date;
-use spare_hour_core::planner::FixedDeparture;
+use spare_hour_core::driving::route::{Route, Segment};
+use spare_hour_core::quantity::units::{Units, parse_time};
 use spare_hour_core::quantity::{Consumption, Soc};
-use spare_hour_core::route::{Route, Segment};
 use spare_hour_core::trip::{Goal, Trip};
-use spare_hour_core::units::{Units, parse_time};
+use spare_hour_planner::FixedDeparture;
 use spare_hour_store::StoredTrip;
 
 use super::control::{Ask, Control};

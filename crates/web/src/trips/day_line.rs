@@ -1,11 +1,11 @@
 //! The day line: minutes run to the right, SoC upward. Driving falls, charging climbs, fixed minutes are flat, so the
 //! width of a stop is its cost. The floor is a line; the road with all its sites lies below on the same scale.
 
-use spare_hour_core::planner::Plan;
 use spare_hour_core::quantity::Soc;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::Trip;
-use spare_hour_core::trip_timeline::{Doing, Span, TripTimeline};
-use spare_hour_core::units::Units;
+use spare_hour_planner::Plan;
+use spare_hour_planner::trip_timeline::{Doing, Span, TripTimeline};
 
 use crate::chart::{Scale, Tick, path};
 use crate::say;
@@ -143,7 +143,7 @@ fn stop_marks(
 ) -> Vec<StopMark> {
     let charging = timeline.spans.windows(2).filter(|pair| matches!(pair[1].doing, Doing::Charging(_)));
     let few = plan.stops.len() <= NAMED_STOPS;
-    let mark = |(index, (stop, spans)): (usize, (&spare_hour_core::planner::Stop, &[Span]))| {
+    let mark = |(index, (stop, spans)): (usize, (&spare_hour_planner::Stop, &[Span]))| {
         let site = &trip.sites[stop.site];
         let ends = [x.at(spans[0].start()), x.at(spans[1].start()), x.at(spans[1].end())];
         let (now, depart) = (stop.depart.get(), say::percent(stop.depart));
@@ -195,7 +195,7 @@ pub(crate) const NUDGE: Soc = Soc::percent(5.0);
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::planner::Planner;
+    use spare_hour_planner::Planner;
 
     fn trip() -> Trip {
         let text = include_bytes!("../../../../docs/formats/trip.example.json");

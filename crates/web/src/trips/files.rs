@@ -3,10 +3,10 @@
 use axum::extract::{Multipart, Query, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Redirect, Response};
-use spare_hour_core::open_sites::{Beginning, without_closed};
-use spare_hour_core::planner::{PlanError, Planner};
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites, write_trip};
+use spare_hour_planner::open_sites::{Beginning, without_closed};
+use spare_hour_planner::{PlanError, Planner};
 
 use super::{Ask, Loaded, beginning, list_page};
 use crate::address::Path;
@@ -77,7 +77,7 @@ pub(crate) async fn plan_file(
         .run(move |_| {
             let (trip, _) = without_closed(trip, begins);
             match Planner::new(&trip) {
-                Ok(planner) => Ok(plan_json(&trip, planner.best(), &planner.schools())),
+                Ok(planner) => Ok(plan_json(&trip, planner.best(), &planner.strategies())),
                 Err(PlanError::Infeasible(gap)) => Ok(infeasible_json(&trip, &gap)),
                 Err(PlanError::Trip(error)) => Err(WebError::Refused(error.to_string())),
             }

@@ -23,13 +23,13 @@ use axum::response::{Redirect, Response};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, civil::Date};
 use serde::Deserialize;
-use spare_hour_core::consumption_fit::ConsumptionFit;
-use spare_hour_core::drive::Drive;
-use spare_hour_core::open_sites::Beginning;
+use spare_hour_core::driving::consumption_fit::ConsumptionFit;
+use spare_hour_core::driving::drive::Drive;
+use spare_hour_core::driving::road::Road;
 use spare_hour_core::quantity::Distance;
-use spare_hour_core::road::Road;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::Trip;
-use spare_hour_core::units::Units;
+use spare_hour_planner::open_sites::Beginning;
 use spare_hour_store::{Car, Curve, Store, StoredTrip, TripLine};
 
 use crate::App;

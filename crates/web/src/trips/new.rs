@@ -4,10 +4,10 @@ use askama::Template;
 use axum::extract::{Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
+use spare_hour_core::driving::road::{Road, RoadConditions};
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Distance, Soc};
-use spare_hour_core::road::{Road, RoadConditions};
 use spare_hour_core::trip::Goal;
-use spare_hour_core::units::Units;
 use spare_hour_formats::write_track;
 use spare_hour_store::{NewTrip, Settings};
 

@@ -1,8 +1,8 @@
 //! Charging places of a file as sites of a road: a list that says where along the road they are, or places on the map beside the
 //! trip's track.
 
+use spare_hour_core::driving::track::Track;
 use spare_hour_core::quantity::{Distance, Minutes, Power, Speed};
-use spare_hour_core::track::Track;
 use spare_hour_core::trip::{MOST_SITES, Price, Site};
 use spare_hour_formats::{ChargingPlace, is_site_list, read_places, read_sites};
 

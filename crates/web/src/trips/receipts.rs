@@ -10,13 +10,13 @@ use jiff::tz::TimeZone;
 use jiff::{SignedDuration, ZonedDateTime};
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
-use spare_hour_core::membership::Membership;
-use spare_hour_core::planner::{Plan, Stop};
+use spare_hour_core::money::membership::Membership;
+use spare_hour_core::money::receipt::{Period, Receipt, receipt};
+use spare_hour_core::money::stop_periods::stop_periods;
+use spare_hour_core::money::tariff::{Kind, Moment, Tariff};
 use spare_hour_core::quantity::{Energy, Minutes, Power};
-use spare_hour_core::receipt::{Period, Receipt, receipt};
-use spare_hour_core::stop_periods::stop_periods;
-use spare_hour_core::tariff::{Kind, Moment, Tariff};
 use spare_hour_core::trip::{Price, Site, Trip};
+use spare_hour_planner::{Plan, Stop};
 use spare_hour_store::Store;
 
 use crate::error::WebError;
@@ -158,8 +158,8 @@ pub(crate) fn cost(plan: &Plan, receipts: &[Option<(&Tariff, Receipt)>]) -> f64 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::planner::Planner;
     use spare_hour_formats::{read_trip, write_tariff};
+    use spare_hour_planner::Planner;
     use spare_hour_store::NewTariff;
 
     /// The example trip in a store, its first site asking a tariff.

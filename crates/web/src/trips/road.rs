@@ -5,11 +5,11 @@ use axum::extract::{Form, Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
+use spare_hour_core::driving::road::{Road, Stretch};
+use spare_hour_core::driving::route::{Route, Segment};
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Distance, Minutes};
-use spare_hour_core::road::{Road, Stretch};
-use spare_hour_core::route::{Route, Segment};
 use spare_hour_core::trip::Site;
-use spare_hour_core::units::Units;
 use spare_hour_formats::{read_road_line, read_track, write_road_line, write_track};
 use spare_hour_store::{Store, StoredTrip};
 

@@ -1,9 +1,9 @@
 //! The road drawn: its heights, and what it takes, stretch by stretch.
 
+use spare_hour_core::driving::road::Stretch;
+use spare_hour_core::driving::route::Route;
+use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Distance, Power};
-use spare_hour_core::road::Stretch;
-use spare_hour_core::route::Route;
-use spare_hour_core::units::{DistanceUnit, Units};
 
 use crate::chart::{BOTTOM, Line, Plot, Scale, TOP, path, ticks, ticks_between, x_scale};
 
@@ -78,8 +78,8 @@ fn thinned(points: &[(f64, f64)]) -> Vec<(f64, f64)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use spare_hour_core::driving::route::Segment;
     use spare_hour_core::quantity::{Consumption, Height, Speed};
-    use spare_hour_core::route::Segment;
 
     #[test]
     fn heights_begin_where_the_first_stretch_does() {

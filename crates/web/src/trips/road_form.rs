@@ -1,10 +1,10 @@
 //! The road that a form brings: typed lines, a list, or a track.
 
+use spare_hour_core::driving::road::{Heading, OwnConditions, Stretch};
+use spare_hour_core::driving::track::Track;
+use spare_hour_core::driving::track_stretches::track_stretches;
+use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Consumption, Height, Mass, Power, Temperature};
-use spare_hour_core::road::{Heading, OwnConditions, Stretch};
-use spare_hour_core::track::Track;
-use spare_hour_core::track_stretches::track_stretches;
-use spare_hour_core::units::{DistanceUnit, Units};
 use spare_hour_formats::{read_road, read_road_lines, read_track, write_road_line};
 
 use crate::say;
@@ -65,7 +65,7 @@ pub(super) fn brought(upload: &Upload, units: Units) -> Result<BroughtRoad, Vec<
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::units::{ConsumptionUnit, TemperatureUnit};
+    use spare_hour_core::quantity::units::{ConsumptionUnit, TemperatureUnit};
 
     #[test]
     fn examples_are_in_the_persons_units_and_can_be_typed() {

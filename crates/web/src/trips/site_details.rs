@@ -1,7 +1,7 @@
 //! What is known of a charging site, in words.
 
+use spare_hour_core::quantity::units::ClockFace;
 use spare_hour_core::trip::Site;
-use spare_hour_core::units::ClockFace;
 
 use crate::say;
 

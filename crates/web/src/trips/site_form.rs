@@ -2,12 +2,12 @@
 
 use std::collections::HashMap;
 
-use spare_hour_core::opening_hours::OpeningHours;
+use spare_hour_core::driving::track::Track;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Current, Distance, Minutes, Power};
-use spare_hour_core::site_details::{Connector, MOST_TEXT, SiteDetails};
-use spare_hour_core::track::Track;
+use spare_hour_core::trip::opening_hours::OpeningHours;
+use spare_hour_core::trip::site_details::{Connector, MOST_TEXT, SiteDetails};
 use spare_hour_core::trip::{Price, Site};
-use spare_hour_core::units::Units;
 use spare_hour_formats::connectors;
 
 use super::places::{OFF_ROUTE, OVERHEAD, off_route};
@@ -237,7 +237,7 @@ fn new_id(name: &str, taken: &[String]) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::units::DistanceUnit;
+    use spare_hour_core::quantity::units::DistanceUnit;
 
     fn form(units: Units, pairs: &[(&str, &str)]) -> SiteForm {
         let sent = pairs.iter().map(|(name, value)| (name.to_string(), value.to_string()));

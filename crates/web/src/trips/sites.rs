@@ -7,9 +7,9 @@ use axum::extract::{Form, Multipart, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
-use spare_hour_core::track::Track;
+use spare_hour_core::driving::track::Track;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::{MOST_SITES, Site};
-use spare_hour_core::units::Units;
 use spare_hour_formats::read_track;
 use spare_hour_store::{Store, StoredTrip};
 

@@ -1,15 +1,15 @@
 //! A plan as its page shows it: in minutes, with the reasons.
 
-use spare_hour_core::open_sites::{Closed, without_closed};
-use spare_hour_core::planner::{
-    AdjustedPlan, FixedDeparture, Infeasible, Place, Plan, PlanError, Planner, Reason, SchoolResult, Stop, Why,
-};
+use spare_hour_core::charging::stall::Stall;
+use spare_hour_core::money::receipt::Receipt;
+use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::Minutes;
-use spare_hour_core::receipt::Receipt;
-use spare_hour_core::stall::Stall;
-use spare_hour_core::tariff::Tariff;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::{Site, Trip};
-use spare_hour_core::units::Units;
+use spare_hour_planner::open_sites::{Closed, without_closed};
+use spare_hour_planner::{
+    AdjustedPlan, FixedDeparture, Infeasible, Place, Plan, PlanError, Planner, Reason, Stop, StrategyResult, Why,
+};
 
 use super::ask::Controls;
 use super::day_line::{DayLine, NUDGE};
@@ -62,7 +62,7 @@ pub(crate) struct Planned {
     pub(crate) closed_stop: Option<String>,
     pub(crate) day_line: DayLine,
     pub(crate) stops: Vec<StopRow>,
-    pub(crate) schools: Vec<SchoolRow>,
+    pub(crate) strategies: Vec<StrategyRow>,
     pub(crate) verdict: String,
     pub(crate) sites: Vec<SiteRow>,
     /// The unit of distances.
@@ -103,8 +103,8 @@ pub(crate) struct StopRow {
     pub(crate) let_go: Option<String>,
 }
 
-/// A school beside the plan.
-pub(crate) struct SchoolRow {
+/// A strategy beside the plan.
+pub(crate) struct StrategyRow {
     pub(crate) name: String,
     pub(crate) rule: &'static str,
     pub(crate) total: String,
@@ -227,7 +227,7 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
     let AdjustedPlan { plan, dropped } = planner.with_departures(&fixed);
     let best = &planner.best().plan;
     let kept: Vec<usize> = fixed.iter().filter(|one| !dropped.contains(one)).map(|one| one.site).collect();
-    let schools = planner.schools();
+    let strategies = planner.strategies();
     let of_stops = loaded.tariffs.receipts(trip, &plan);
     Planned {
         total: say::duration(plan.total),
@@ -247,8 +247,8 @@ fn planned(loaded: &Loaded, trip: &Trip, planner: &Planner, whole: bool) -> Plan
             .map(|closed| is_closed(loaded, &closed, "your own departures lead there then")),
         day_line: DayLine::new(trip, &plan, &kept, controls.departure, loaded.units),
         stops: with_receipts(stop_rows(loaded, trip, planner, &plan, &kept, whole), &of_stops),
-        verdict: verdict(best, &schools),
-        schools: school_rows(best, &schools, currency),
+        verdict: verdict(best, &strategies),
+        strategies: strategy_rows(best, &strategies, currency),
         sites: site_rows(loaded, trip, &plan),
         unit: loaded.units.distance.name(),
         warning: warning(loaded, &plan),
@@ -423,8 +423,8 @@ fn why(trip: &Trip, reason: &Reason, fixed: bool) -> String {
     format!("{why}: {compared}.")
 }
 
-fn verdict(best: &Plan, schools: &[SchoolResult]) -> String {
-    let plans = schools.iter().filter_map(|school| Some((school.school.name(), school.plan.as_ref()?)));
+fn verdict(best: &Plan, strategies: &[StrategyResult]) -> String {
+    let plans = strategies.iter().filter_map(|strategy| Some((strategy.strategy.name(), strategy.plan.as_ref()?)));
     let nearest = plans.min_by(|a, b| a.1.total.get().total_cmp(&b.1.total.get()));
     match nearest {
         Some((name, plan)) => {
@@ -441,13 +441,13 @@ fn verdict(best: &Plan, schools: &[SchoolResult]) -> String {
     }
 }
 
-fn school_rows(best: &Plan, schools: &[SchoolResult], currency: &str) -> Vec<SchoolRow> {
+fn strategy_rows(best: &Plan, strategies: &[StrategyResult], currency: &str) -> Vec<StrategyRow> {
     let more = |plan: &Plan| plan.total.get() - best.total.get();
-    let most = schools.iter().filter_map(|school| school.plan.as_ref()).map(more).fold(1.0, f64::max);
-    let row = |result: &SchoolResult| {
-        let (name, rule) = (result.school.name(), result.school.rule());
+    let most = strategies.iter().filter_map(|strategy| strategy.plan.as_ref()).map(more).fold(1.0, f64::max);
+    let row = |result: &StrategyResult| {
+        let (name, rule) = (result.strategy.name(), result.strategy.rule());
         let Some(plan) = &result.plan else {
-            return SchoolRow {
+            return StrategyRow {
                 name,
                 rule,
                 total: "does not get there".into(),
@@ -458,7 +458,7 @@ fn school_rows(best: &Plan, schools: &[SchoolResult], currency: &str) -> Vec<Sch
                 bar: 0.0,
             };
         };
-        SchoolRow {
+        StrategyRow {
             name,
             rule,
             total: say::duration(plan.total),
@@ -469,7 +469,7 @@ fn school_rows(best: &Plan, schools: &[SchoolResult], currency: &str) -> Vec<Sch
             bar: (100.0 * more(plan) / most).clamp(0.0, 100.0),
         }
     };
-    schools.iter().map(row).collect()
+    strategies.iter().map(row).collect()
 }
 
 fn site_rows(loaded: &Loaded, trip: &Trip, plan: &Plan) -> Vec<SiteRow> {

@@ -1,8 +1,8 @@
 //! The controls of what a road is driven under, in a person's units.
 
+use spare_hour_core::driving::road::RoadConditions;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Mass, Power};
-use spare_hour_core::road::RoadConditions;
-use spare_hour_core::units::Units;
 
 use super::control::{Ask, Control};
 use crate::fields::Field;
@@ -98,8 +98,8 @@ fn direction(field: &mut Field) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use spare_hour_core::quantity::units::{DistanceUnit, TemperatureUnit};
     use spare_hour_core::quantity::{Speed, Temperature};
-    use spare_hour_core::units::{DistanceUnit, TemperatureUnit};
 
     fn asked(query: &str) -> Ask {
         let address = format!("http://here/?{query}").parse().unwrap();

@@ -1,0 +1,12 @@
+//! Charging: curves, what a stall lets a car take, the minutes that it takes, and what is known of a car.
+
+pub mod ac_charge;
+pub mod charging_time;
+pub mod curve_band;
+pub mod curve_family;
+pub mod curve_features;
+pub mod curve_fit;
+pub mod curve_moves;
+pub mod known_car;
+pub mod profile;
+pub mod stall;

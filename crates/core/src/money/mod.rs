@@ -1,0 +1,6 @@
+//! Money: tariffs, the receipts of stops, and memberships.
+
+pub mod membership;
+pub mod receipt;
+pub mod stop_periods;
+pub mod tariff;

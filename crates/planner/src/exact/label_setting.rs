@@ -1,0 +1,399 @@
+//! Exact label-setting over (site, SoC), from the destination backwards, with a bound that no plan can beat.
+//!
+//! For every site the labels hold, as a function of the SoC on arrival, the least cost from there to the end. At a
+//! site without a boost that cost is V(s) = M(s) − a(s): a is the cost of charging from 0 % to s, and M(s) the least of
+//! a(x) + (cost after leaving at x) over all x ≥ s. M changes only where the best departure does, so it is kept on a
+//! grid of 0.1 % while a is evaluated in closed form at any SoC: arrivals need no rounding. With a boost that lasts
+//! `m` minutes and carries s to b(s), a charge from s either ends during it (x ≤ b(s)) or goes on after it, and V is
+//! the lesser of two such differences.
+//!
+//! Along one hop the cost of leaving at x and arriving at x − e is tried at every grid point of the arrival and at
+//! every knot of the curve for the departure (so that a cliff is left at the cliff), which gives plans; between
+//! neighbouring points [`cell_bound`](crate::exact::cell_bound) gives the least it could be, which gives the bound.
+//!
+//! A stop always charges: stopping without charging is never better than driving on. Work grows with sites ×
+//! reachable sites × grid points.
+
+use std::collections::VecDeque;
+use std::ops::Range;
+
+use crate::exact::cell_bound::{Rise, least_difference};
+use crate::exact::charge_cost::{ArrivalRises, ArrivalWalk, DepartureRises, DepartureWalk};
+use crate::exact::departures::{Departures, Onward};
+use crate::exact::grid::{Grid, Point};
+use crate::model::problem::{Hop, Node, Problem, SAME};
+use spare_hour_core::charging::stall::BoostedStart;
+
+/// For arrivals in one cell that get the boost: the best departure during it and after it.
+#[derive(Clone)]
+struct BoostCell {
+    during_upper: Onward,
+    during_lower: f64,
+    after_upper: Onward,
+    after_lower: f64,
+    /// Departures so near the end of the boost that it depends on the arrival within the cell whether they are during it
+    /// or after it: the dearer of the two is what they cost.
+    straddling_during: Onward,
+    straddling_after: Onward,
+    /// Whether some arrivals in the cell do not get the boost after all.
+    not_always: bool,
+}
+
+/// The labels of one site.
+#[derive(Clone, Default)]
+struct SiteLabels {
+    sustained: Departures,
+    boosted: Vec<BoostCell>,
+}
+
+/// One departure that was tried along a hop.
+struct Tried {
+    /// The arrival.
+    point: Point,
+    /// The cell that the departure lies in.
+    cell: usize,
+    leaving: DepartureRises,
+    arriving: ArrivalRises,
+}
+
+/// What charging costs from every edge of the grid at one site, worked out once for all hops that lead there.
+struct Arrivals<'a> {
+    problem: &'a Problem<'a>,
+    node: usize,
+    at_edges: Vec<ArrivalRises>,
+}
+
+impl<'a> Arrivals<'a> {
+    fn new(problem: &'a Problem<'a>, grid: &Grid, node: usize) -> Self {
+        let mut walk = ArrivalWalk::new(problem, node, grid.edges[0]);
+        Self { problem, node, at_edges: grid.edges.iter().map(|&soc| walk.at(soc)).collect() }
+    }
+
+    fn at(&self, point: &Point) -> ArrivalRises {
+        if let Some(edge) = point.edge {
+            self.at_edges[edge]
+        } else {
+            let alone = ArrivalWalk::new(self.problem, self.node, point.soc).at(point.soc);
+            alone.with_slopes_of(&self.at_edges[point.cell + 1])
+        }
+    }
+}
+
+/// The labels of a whole trip.
+pub(crate) struct Labels {
+    grid: Grid,
+    sites: Vec<SiteLabels>,
+}
+
+impl Labels {
+    pub(crate) fn new(problem: &Problem) -> Self {
+        let sites = problem.sites();
+        let mut labels = Self { grid: Grid::new(problem), sites: vec![SiteLabels::default(); sites] };
+        let mut incoming: Vec<Vec<(usize, Hop)>> = vec![Vec::new(); sites];
+        for node in 0..sites {
+            for hop in problem.hops(Node::Site(node)) {
+                if let Node::Site(next) = hop.to {
+                    incoming[next].push((node, *hop));
+                }
+            }
+        }
+        // Departures of the sites that a later site has already been tried from.
+        let mut gathered: Vec<Option<[Departures; 2]>> = vec![None; sites];
+        for node in (0..sites).rev() {
+            let mut modes = gathered[node].take().unwrap_or_else(|| labels.no_departures());
+            if let Some(hop) = problem.hop(Node::Site(node), Node::End) {
+                labels.gather_last(problem, node, hop, &mut modes);
+            }
+            labels.sites[node] = labels.label(problem, node, modes);
+            if !incoming[node].is_empty() {
+                let arrivals = Arrivals::new(problem, &labels.grid, node);
+                for (before, hop) in &incoming[node] {
+                    let modes = gathered[*before].get_or_insert_with(|| labels.no_departures());
+                    labels.gather(*before, hop, &arrivals, modes);
+                }
+            }
+        }
+        labels
+    }
+
+    /// The departures `(site, SoC)` of the best way on from a node that is left at `depart`.
+    pub(crate) fn follow(&self, problem: &Problem, from: Node, depart: f64) -> Option<Vec<(usize, f64)>> {
+        let mut departures = Vec::new();
+        let mut onward = self.leave(problem, from, depart)?;
+        while let Node::Site(node) = onward.to {
+            let next = self.arrive(problem, node, onward.arrive)?;
+            let hop = problem.hop(onward.to, next.to)?;
+            departures.push((node, next.arrive + hop.net));
+            onward = next;
+        }
+        Some(departures)
+    }
+
+    /// A value of the goal that no plan can beat; infinite when there is no plan.
+    pub(crate) fn lower_bound(&self, problem: &Problem) -> f64 {
+        let start = problem.trip.goal.start.get();
+        let bounds = problem.hops(Node::Start).iter().map(|hop| match hop.to {
+            Node::Site(node) => {
+                hop.minutes + problem.pure_weights(node).fixed + self.arrival_bound(problem, node, start - hop.net)
+            }
+            _ => hop.minutes,
+        });
+        bounds.fold(f64::INFINITY, f64::min)
+    }
+
+    /// The best hop out of a node that is left at exactly `depart`.
+    fn leave(&self, problem: &Problem, from: Node, depart: f64) -> Option<Onward> {
+        let mut best = Onward::NONE;
+        for hop in problem.hops(from) {
+            if depart < hop.least - SAME || depart > hop.most + SAME {
+                continue;
+            }
+            let arrive = depart - hop.net;
+            let cost = match hop.to {
+                Node::Site(node) => match self.arrive(problem, node, arrive) {
+                    Some(onward) => hop.minutes + problem.weights(node).fixed + onward.cost,
+                    None => continue,
+                },
+                _ => hop.minutes,
+            };
+            best = best.or(Onward { cost, to: hop.to, arrive });
+        }
+        best.cost.is_finite().then_some(best)
+    }
+
+    /// The best way on from an arrival at a site.
+    fn arrive(&self, problem: &Problem, node: usize, soc: f64) -> Option<Onward> {
+        let mut walk = ArrivalWalk::new(problem, node, soc);
+        let rises = walk.at(soc);
+        let best = self.onward(node, self.grid.cell_of(soc), &rises);
+        best.cost.is_finite().then_some(best)
+    }
+
+    fn onward(&self, node: usize, cell: usize, rises: &ArrivalRises) -> Onward {
+        let labels = &self.sites[node];
+        match (&rises.boosted, labels.boosted.get(cell)) {
+            (Some([during, after]), Some(boosted)) => {
+                let straddling = boosted.straddling_during.plus(-during.upper);
+                let straddling = straddling.dearer(boosted.straddling_after.plus(-after.upper));
+                let during = boosted.during_upper.plus(-during.upper);
+                during.or(boosted.after_upper.plus(-after.upper)).or(straddling)
+            }
+            _ => labels.sustained.upper[cell + 1].plus(-rises.sustained.upper),
+        }
+    }
+
+    fn arrival_bound(&self, problem: &Problem, node: usize, soc: f64) -> f64 {
+        let rises = ArrivalWalk::new(problem, node, soc).at(soc);
+        let cell = self.grid.cell_of(soc);
+        self.branches(node, cell, &rises, &rises)
+            .map(|(_, rise, lower)| lower - rise.lower)
+            .fold(f64::INFINITY, f64::min)
+    }
+
+    /// The ways a charge that begins in a cell may go: its cost from 0 % at both ends, and the least cost onward.
+    fn branches<'r>(
+        &self,
+        node: usize,
+        cell: usize,
+        start: &'r ArrivalRises,
+        end: &'r ArrivalRises,
+    ) -> impl Iterator<Item = (&'r Rise, &'r Rise, f64)> {
+        let labels = &self.sites[node];
+        let sustained = (&start.sustained, &end.sustained, labels.sustained.lower[cell]);
+        let pairs = match (&start.boosted, &end.boosted, labels.boosted.get(cell)) {
+            (Some(first), Some(last), Some(boosted)) => [
+                Some((&first[0], &last[0], boosted.during_lower)),
+                Some((&first[1], &last[1], boosted.after_lower)),
+                boosted.not_always.then_some(sustained),
+            ],
+            _ => [Some(sustained), None, None],
+        };
+        pairs.into_iter().flatten()
+    }
+
+    fn no_departures(&self) -> [Departures; 2] {
+        [Departures::new(&self.grid), Departures::new(&self.grid)]
+    }
+
+    /// The labels of a site, from all its departures without the boost and during it.
+    fn label(&self, problem: &Problem, node: usize, modes: [Departures; 2]) -> SiteLabels {
+        let [mut sustained, boosted] = modes;
+        let Some(boost) = problem.stalls[node].boost() else {
+            sustained.accumulate();
+            return SiteLabels { sustained, boosted: Vec::new() };
+        };
+        let single = sustained.clone();
+        sustained.accumulate();
+        SiteLabels { boosted: self.boost_cells(boost, &boosted, &single, &sustained), sustained }
+    }
+
+    /// Gathers the departures from a site to the destination: there is one that counts, which arrives as wished.
+    fn gather_last(&self, problem: &Problem, node: usize, hop: &Hop, modes: &mut [Departures; 2]) {
+        if hop.least < self.grid.edges[0] {
+            return;
+        }
+        let rises = DepartureWalk::new(problem, node, hop.least).at(hop.least);
+        let edge = self.grid.edge_below(hop.least);
+        let cell = self.grid.cell_of(hop.least);
+        for (mode, rise) in modes.iter_mut().zip(&rises) {
+            if let Some(rise) = rise {
+                let onward = Onward { cost: hop.minutes + rise.upper, to: hop.to, arrive: hop.least - hop.net };
+                mode.offer(edge, onward);
+                mode.bound([cell, cell], hop.minutes + rise.lower);
+            }
+        }
+    }
+
+    /// Gathers the departures from a site along one hop.
+    fn gather(&self, node: usize, hop: &Hop, arrivals: &Arrivals, modes: &mut [Departures; 2]) {
+        let problem = arrivals.problem;
+        let upper_fixed = hop.minutes + problem.weights(arrivals.node).fixed;
+        let lower_fixed = hop.minutes + problem.pure_weights(arrivals.node).fixed;
+        let mut departures = DepartureWalk::new(problem, node, hop.least);
+        let mut edge = self.grid.edge_below(hop.least);
+        let mut before: Option<Tried> = None;
+        for point in self.grid.arrivals(hop.least - hop.net, hop.most - hop.net, hop.net) {
+            let depart = point.soc + hop.net;
+            while edge + 1 < self.grid.edges.len() && self.grid.edges[edge + 1] <= depart {
+                edge += 1;
+            }
+            let now = Tried {
+                point,
+                cell: edge.min(self.grid.cells() - 1),
+                leaving: departures.at(depart),
+                arriving: arrivals.at(&point),
+            };
+            if let Some(before) = &before {
+                self.bound(arrivals.node, lower_fixed, [before, &now], modes);
+            }
+            if !problem.on_boost_margin(point.soc) {
+                let onward = self.onward(arrivals.node, point.cell, &now.arriving).cost + upper_fixed;
+                for (mode, rise) in modes.iter_mut().zip(&now.leaving) {
+                    if let Some(rise) = rise {
+                        mode.offer(edge, Onward { cost: onward + rise.upper, to: hop.to, arrive: point.soc });
+                    }
+                }
+            }
+            before = Some(now);
+        }
+    }
+
+    /// Bounds all departures between two that were tried.
+    fn bound(&self, next: usize, fixed: f64, [start, end]: [&Tried; 2], modes: &mut [Departures; 2]) {
+        let width = end.point.soc - start.point.soc;
+        for (mode, rises) in start.leaving.iter().zip(&end.leaving).enumerate() {
+            let (Some(first), Some(last)) = rises else { continue };
+            let branches = self.branches(next, start.point.cell, &start.arriving, &end.arriving);
+            let least = branches
+                .map(|(s0, s1, onward)| onward + least_difference([first, last], [s0, s1], width))
+                .fold(f64::INFINITY, f64::min);
+            modes[mode].bound([start.cell, end.cell], fixed + least);
+        }
+    }
+
+    /// For each cell whose arrivals get the boost, the best departures during it and after it.
+    /// `single` holds the departures after it one by one, `sustained` those at or above each SoC.
+    fn boost_cells(
+        &self,
+        boost: &BoostedStart,
+        boosted: &Departures,
+        single: &Departures,
+        sustained: &Departures,
+    ) -> Vec<BoostCell> {
+        let edges = &self.grid.edges;
+        let carried: Vec<f64> = edges[..=self.grid.boosted_cells].iter().map(|&soc| boost.carries(soc)).collect();
+        let spans: Vec<BoostSpan> = (0..self.grid.boosted_cells).map(|cell| self.boost_span(cell, &carried)).collect();
+        let best = |upper: &[Onward], of: fn(&BoostSpan) -> Range<usize>| {
+            sliding_least(upper, spans.iter().map(of), |onward| onward.cost)
+        };
+        let during_upper = best(&boosted.upper, |span| span.whole.clone());
+        let straddling_during = best(&boosted.upper, |span| span.straddling.clone());
+        let straddling_after = best(&single.upper, |span| span.straddling.clone());
+        let during_lower = sliding_least(&boosted.lower, spans.iter().map(|span| span.touched.clone()), |&cost| cost);
+        let cells = spans.iter().enumerate().map(|(cell, span)| BoostCell {
+            during_upper: during_upper[cell].unwrap_or(Onward::NONE),
+            during_lower: during_lower[cell].unwrap_or(f64::INFINITY),
+            after_upper: sustained.upper.get(span.straddling.end).copied().unwrap_or(Onward::NONE),
+            after_lower: span.after_cell.map_or(f64::INFINITY, |after| sustained.lower[after]),
+            straddling_during: straddling_during[cell].unwrap_or(Onward::NONE),
+            straddling_after: straddling_after[cell].unwrap_or(Onward::NONE),
+            not_always: edges[cell + 1] > boost.max_start + SAME,
+        });
+        cells.collect()
+    }
+
+    /// Which departures are during the boost, or after it, for arrivals in a cell. `carried` is where the boost ends for
+    /// an arrival at each edge.
+    fn boost_span(&self, cell: usize, carried: &[f64]) -> BoostSpan {
+        let edges = &self.grid.edges;
+        let (low, high) = (carried[cell], carried[cell + 1]);
+        let whole = cell + 1..self.grid.edge_below(low).max(cell + 1);
+        let after = edges.partition_point(|&edge| edge < high);
+        BoostSpan {
+            touched: cell..self.grid.cell_of(high).max(cell) + 1,
+            straddling: whole.end.min(after)..after,
+            whole,
+            after_cell: (low <= edges[edges.len() - 1] + SAME).then(|| self.grid.cell_of(low)),
+        }
+    }
+}
+
+/// Departures by when the boost of arrivals in one cell ends.
+struct BoostSpan {
+    /// Edges that are during it for every arrival in the cell.
+    whole: Range<usize>,
+    /// Cells that are during it for some arrival.
+    touched: Range<usize>,
+    /// Edges that are during it for some arrivals and after it for others; from its end on all are after it.
+    straddling: Range<usize>,
+    /// The first cell that is after it for some arrival, if it is below the ceiling.
+    after_cell: Option<usize>,
+}
+
+/// The cheapest item of each window; both ends of the windows only rise.
+fn sliding_least<T: Copy>(
+    items: &[T],
+    windows: impl Iterator<Item = Range<usize>>,
+    cost: impl Fn(&T) -> f64,
+) -> Vec<Option<T>> {
+    let mut rising: VecDeque<usize> = VecDeque::new();
+    let mut next = 0;
+    let least = windows.map(|window| {
+        while next < window.end {
+            while rising.back().is_some_and(|&last| cost(&items[last]) >= cost(&items[next])) {
+                rising.pop_back();
+            }
+            rising.push_back(next);
+            next += 1;
+        }
+        while rising.front().is_some_and(|&first| first < window.start) {
+            rising.pop_front();
+        }
+        rising.front().map(|&first| items[first])
+    });
+    least.collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn sliding_least_is_the_least_of_each_window(
+            items in prop::collection::vec(0.0f64..9.0, 1..40), steps in prop::collection::vec((0usize..3, 0usize..4), 1..30),
+        ) {
+            let (mut start, mut end) = (0, 0);
+            let windows: Vec<Range<usize>> = steps.iter().map(|&(a, b)| {
+                end = (end + b).min(items.len());
+                start = (start + a).min(end);
+                start..end
+            }).collect();
+            let found = sliding_least(&items, windows.iter().cloned(), |&item| item);
+            for (window, found) in windows.into_iter().zip(found) {
+                prop_assert_eq!(found, items[window].iter().copied().reduce(f64::min));
+            }
+        }
+    }
+}

@@ -1,0 +1,86 @@
+//! Moves the departures of a plan on a continuous scale, one at a time, to where the plan costs least nearby.
+//!
+//! The grid finds the plan; this removes what is left of the grid's width. Departures are then rounded up to a
+//! hundred-thousandth of a percent, so that a figure written with five decimals still keeps every floor.
+
+use crate::model::problem::{Node, Problem, SAME};
+use spare_hour_core::quantity::Soc;
+
+/// How far a departure may move, %: a little over the grid's width.
+const REACH: f64 = 0.15;
+/// Figures are written with this many parts per percent.
+const PARTS: f64 = 1e5;
+
+/// The departures `(site, SoC)`, polished from the `first`-th on; `None` when they cannot be driven.
+pub(crate) fn polish(problem: &Problem, mut departures: Vec<(usize, f64)>, first: usize) -> Option<Vec<(usize, f64)>> {
+    for _ in 0..2 {
+        for position in first..departures.len() {
+            polish_one(problem, &mut departures, position)?;
+        }
+    }
+    round_up(problem, &mut departures[first..]);
+    Some(departures)
+}
+
+/// Rounds departures up to a hundred-thousandth of a percent.
+pub(crate) fn round_up(problem: &Problem, departures: &mut [(usize, f64)]) {
+    for departure in departures {
+        departure.1 = ((departure.1 * PARTS - 1e-4).ceil() / PARTS).min(problem.ceiling);
+    }
+}
+
+/// Moves one departure, if that is better.
+fn polish_one(problem: &Problem, departures: &mut [(usize, f64)], position: usize) -> Option<()> {
+    let (node, depart) = departures[position];
+    let arrive = arrival(problem, departures, position)?;
+    let next = departures.get(position + 1).copied();
+    let to = next.map_or(Node::End, |(next, _)| Node::Site(next));
+    let hop = *problem.hop(Node::Site(node), to)?;
+    let most = next.map_or(hop.most, |(_, next_depart)| hop.most.min(next_depart + hop.net));
+    let (low, high) = ((depart - REACH).max(hop.least).max(arrive), (depart + REACH).min(most));
+    if high <= low {
+        return Some(());
+    }
+    let here = problem.weights(node);
+    let cost = |x: f64| {
+        let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(x)).get();
+        let onward = next.map_or(0.0, |(next, next_depart)| charge_cost(problem, next, x - hop.net, next_depart));
+        here.per_minute * charge + here.per_percent * x + onward
+    };
+    let (best, least) = least_on(&cost, low, high);
+    if least < cost(depart) - SAME && !problem.on_boost_margin(best - hop.net) {
+        departures[position].1 = best;
+    }
+    Some(())
+}
+
+/// SoC on arrival at the stop in a position.
+fn arrival(problem: &Problem, departures: &[(usize, f64)], position: usize) -> Option<f64> {
+    let (from, soc) = match position.checked_sub(1) {
+        Some(before) => (Node::Site(departures[before].0), departures[before].1),
+        None => (Node::Start, problem.trip.goal.start.get()),
+    };
+    Some(soc - problem.hop(from, Node::Site(departures[position].0))?.net)
+}
+
+fn charge_cost(problem: &Problem, node: usize, arrive: f64, depart: f64) -> f64 {
+    let weights = problem.weights(node);
+    let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
+    weights.per_minute * charge + weights.per_percent * (depart - arrive)
+}
+
+/// Golden-section search for the least value between two ends, the ends included.
+fn least_on(cost: &impl Fn(f64) -> f64, low: f64, high: f64) -> (f64, f64) {
+    let ratio = (5.0_f64.sqrt() - 1.0) / 2.0;
+    let (mut a, mut b) = (low, high);
+    for _ in 0..36 {
+        let (c, d) = (b - ratio * (b - a), a + ratio * (b - a));
+        if cost(c) <= cost(d) {
+            b = d;
+        } else {
+            a = c;
+        }
+    }
+    let candidates = [low, f64::midpoint(a, b), high].map(|x| (x, cost(x)));
+    candidates.into_iter().fold((low, f64::INFINITY), |best, next| if next.1 < best.1 { next } else { best })
+}

@@ -1,0 +1,4 @@
+//! Why a plan is as it is, and why there is none.
+
+pub(crate) mod infeasible;
+pub(crate) mod reasons;
