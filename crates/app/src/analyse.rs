@@ -4,12 +4,14 @@ use std::fmt::Write;
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Minutes, Soc, Speed};
 use spare_hour_core::session::analysis::{Analysis, Basis, Slice};
 use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::usable_capacity::Method;
 use spare_hour_formats::{analysis_json, clock, read_session_csv};
+use spare_hour_wording::findings;
 
 use crate::{Failure, print, read_file};
 
@@ -124,7 +126,7 @@ fn tables(report: &Report) -> String {
     }
     text.push_str(&curve(report));
     for finding in &report.findings {
-        let _ = writeln!(text, "! {}: {}", finding.code, finding.message);
+        let _ = writeln!(text, "! {}: {}", finding.code(), findings::sentence(&finding.fact, Units::default()));
     }
     text
 }

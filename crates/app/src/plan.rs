@@ -4,9 +4,14 @@ use std::fmt::Write;
 use std::path::PathBuf;
 
 use clap::Args;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::Trip;
-use spare_hour_formats::{infeasible_json, plan_json, read_trip};
-use spare_hour_planner::{PlanError, Planner, Reason, Stop, Why};
+use spare_hour_formats::{infeasible_json, plan_json, read_trip_file};
+use spare_hour_planner::{Reason, Stop, StopSign, Why};
+use spare_hour_planning::clock::Here;
+use spare_hour_planning::plan_report::plan_report;
+use spare_hour_planning::plan_trip::{Outcome, PlannedTrip, TripToPlan, minute_of_day};
+use spare_hour_wording::trips;
 
 use crate::{Failure, print, read_file};
 
@@ -23,54 +28,58 @@ pub(crate) struct PlanTrip {
 impl PlanTrip {
     pub(crate) fn run(&self) -> Result<(), Failure> {
         let named = |message: String| format!("{}: {message}", self.trip.display());
-        let trip = read_trip(&read_file(&self.trip)?).map_err(|error| Failure::Input(named(error.to_string())))?;
-        let planner = match Planner::new(&trip) {
-            Ok(planner) => planner,
-            Err(PlanError::Trip(error)) => return Err(Failure::Input(named(error.to_string()))),
-            Err(PlanError::Infeasible(gap)) => {
-                if self.json {
-                    print(&infeasible_json(&trip, &gap));
-                }
-                return Err(Failure::Infeasible(named(gap.to_string())));
+        let file = read_trip_file(&read_file(&self.trip)?).map_err(|error| Failure::Input(named(error.to_string())))?;
+        let to_plan = TripToPlan::of_file(file.trip, file.departure, &Here::of_this_machine())
+            .ok_or_else(|| Failure::Input(named("departure: lies beyond the calendar".into())))?;
+        match to_plan.plan(&StopSign::default()) {
+            Outcome::Planned(planned) => {
+                print(&if self.json { plan_json(&plan_report(&planned)) } else { tables(&planned) });
+                Ok(())
             }
-        };
-        print(&if self.json {
-            plan_json(&trip, planner.best(), &planner.strategies())
-        } else {
-            tables(&trip, &planner)
-        });
-        Ok(())
+            Outcome::Infeasible(none) => {
+                if self.json {
+                    print(&infeasible_json(&none.trip, &none.leg, &none.left_out, &none.departure));
+                }
+                let why = trips::infeasible(&none.trip, &none.leg, Units::default());
+                Err(Failure::Infeasible(named(format!("the trip cannot be driven: {why}"))))
+            }
+            Outcome::Stopped => Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
+        }
     }
 }
 
-fn tables(trip: &Trip, planner: &Planner) -> String {
-    let best = planner.best();
-    let plan = &best.plan;
+fn tables(planned: &PlannedTrip) -> String {
+    let (plan, trip) = (planned.best(), planned.trip());
     let mut text = format!(
         "{}: {:.1} min door to door ({:.1} driving, {:.1} charging, {:.1} fixed), {:.2} paid, {:.1} % at the end\n\
-         At most {:.2} min from the best possible.\n\n\
+         {}\n{}\n\n\
          Stop                        arrive  leave  charge min  plug kWh   cost  why\n",
         trip.name,
         plan.total.get(),
         plan.drive.get(),
         plan.charge.get(),
         plan.overhead.get(),
-        plan.cost,
+        planned.cost(plan),
         plan.arrival.get(),
-        (best.gap.get() * 100.0).ceil() / 100.0,
+        trips::proof(&planned.proof(), trip.goal.value_of_time_per_hour.is_some()),
+        trips::lowest(planned.lowest(plan), Units::default()),
     );
-    for (stop, reason) in plan.stops.iter().zip(planner.reasons(plan)) {
+    for (stop, reason) in plan.stops.iter().zip(planned.reasons(plan)) {
         let _ = writeln!(text, "{}  {}", row(trip, stop), why(&reason));
     }
-    text.push_str("\nStrategy                total min    paid  stops  lowest SoC\n");
-    for result in planner.strategies() {
+    for one in planned.left_out() {
+        let leaves = minute_of_day(planned.departure());
+        let _ = writeln!(text, "! {}", trips::left_out(one, leaves, Units::default()));
+    }
+    text.push_str("\nStrategy              total min    paid  stops  lowest SoC\n");
+    for result in planned.strategies() {
         let name = result.strategy.name();
         let _ = match &result.plan {
             Some(plan) => writeln!(
                 text,
                 "{name:<20} {:>10.1} {:>7.2} {:>6} {:>9.1} %",
                 plan.total.get(),
-                plan.cost,
+                result.cost,
                 plan.stops.len(),
                 plan.lowest.get(),
             ),
@@ -81,7 +90,7 @@ fn tables(trip: &Trip, planner: &Planner) -> String {
 }
 
 fn row(trip: &Trip, stop: &Stop) -> String {
-    let name: String = trip.sites[stop.site].name.chars().take(26).collect();
+    let name: String = trip.site(stop.site).name.chars().take(26).collect();
     format!(
         "{name:<26} {:>6.1}% {:>5.1}% {:>11.1} {:>9.1} {:>6.2}",
         stop.arrive.get(),
@@ -96,7 +105,7 @@ fn why(reason: &Reason) -> String {
     let why = match reason.why {
         Why::Balanced => "a further percent costs as much here as at the next stop",
         Why::NextNeedsIt => "just reaches the next stop with the floor",
-        Why::EndNeedsIt => "just reaches the end with the wish",
+        Why::EndNeedsIt => "just reaches the end with what is wanted there",
         Why::Ceiling => "the ceiling",
         Why::Chosen => "chosen",
     };

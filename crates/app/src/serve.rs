@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use anyhow::Context;
 use clap::Args;
+use spare_hour_planning::clock::Here;
 use spare_hour_store::Store;
 use spare_hour_web::{Options, router, serve};
 use tokio::net::TcpListener;
@@ -65,8 +66,12 @@ pub(crate) fn listen(
             format!("cannot listen on {address}; is another Spare Hour running? Choose another port with --port")
         })?;
         let address = listener.local_addr()?;
-        let options =
-            Options { notice: notice.map(Into::into), names, stand_in: Some(stand_in::lent_to(address.port())) };
+        let options = Options {
+            notice: notice.map(Into::into),
+            names,
+            stand_in: Some(stand_in::lent_to(address.port())),
+            here: Here::of_this_machine(),
+        };
         crate::print(&format!(
             "Spare Hour is at http://{address} (data in {}). Stop it with Ctrl-C.",
             claimed.path().display()

@@ -33,11 +33,12 @@
 //! | prices, receipts of stops, memberships | [`money::tariff`], [`money::receipt`], [`money::stop_periods`], [`money::membership`] |
 //! | the trip to plan, its sites and their hours | [`trip`], [`trip::site_details`], [`trip::opening_hours`] |
 //!
-//! The best stops of a trip are found by the crate `spare-hour-planner`.
+//! A draft that cannot become what it should says why as a [`refused::Refused`]. The best stops of a trip are found by the crate `spare-hour-planner`.
 
 pub mod charging;
 pub mod driving;
 pub mod money;
 pub mod quantity;
+pub mod refused;
 pub mod session;
 pub mod trip;

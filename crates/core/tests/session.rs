@@ -103,7 +103,7 @@ proptest! {
         prop_assert!((points - (end - start).get()).abs() < 1e-6);
         prop_assert!(analysis.slices.windows(2).all(|pair| pair[0].to == pair[1].from));
         prop_assert!(analysis.ladder.windows(2).all(|pair| pair[0].1 < pair[1].1));
-        prop_assert!(findings(&session, &analysis, None).iter().all(|finding| !finding.message.is_empty()));
+        prop_assert!(findings(&session, &analysis, None).iter().all(|finding| !finding.code().is_empty()));
     }
 
     #[test]

@@ -6,10 +6,13 @@ use spare_hour_core::charging::curve_features::{Step, Stretch};
 use spare_hour_core::quantity::{Distance, Energy, Minutes};
 use spare_hour_core::session::analysis::{Slice, Threshold, Window};
 use spare_hour_core::session::distance_base::DistanceBase;
-use spare_hour_core::session::findings::{Finding, Severity};
+use spare_hour_core::session::findings::{Fact, Finding, Severity};
 use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::usable_capacity::{Method, UsableCapacity};
+
+use spare_hour_core::quantity::units::Units;
+use spare_hour_wording::findings;
 
 use crate::number::plain;
 
@@ -95,6 +98,8 @@ struct FindingFile {
     from_soc: Option<f64>,
     to_soc: Option<f64>,
     message: String,
+    #[serde(flatten)]
+    fact: Fact,
 }
 
 #[derive(Serialize)]
@@ -287,8 +292,8 @@ fn threshold_file(threshold: &Threshold) -> ThresholdFile {
 
 fn finding_file(finding: &Finding) -> FindingFile {
     FindingFile {
-        code: finding.code,
-        severity: match finding.severity {
+        code: finding.code(),
+        severity: match finding.severity() {
             Severity::Note => "note",
             Severity::Warning => "warning",
             Severity::Fault => "fault",
@@ -296,6 +301,7 @@ fn finding_file(finding: &Finding) -> FindingFile {
         at_min: finding.at.map(|at| plain(at.get())),
         from_soc: finding.span.map(|span| plain(span.0.get())),
         to_soc: finding.span.map(|span| plain(span.1.get())),
-        message: finding.message.clone(),
+        message: findings::sentence(&finding.fact, Units::default()),
+        fact: finding.fact.clone(),
     }
 }

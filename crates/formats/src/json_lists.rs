@@ -110,8 +110,8 @@ mod tests {
         assert!(error.starts_with("[1].vehicle.usable_kwh"), "{error}");
         let twice = read_trips(format!("[{trip},{trip}]").as_bytes()).unwrap();
         assert_eq!(
-            [write_trip(&twice[0]), write_trip(&twice[1])],
-            [write_trip(&read_trip(trip.as_bytes()).unwrap()), write_trip(&twice[0])]
+            [write_trip(&twice[0], None), write_trip(&twice[1], None)],
+            [write_trip(&read_trip(trip.as_bytes()).unwrap(), None), write_trip(&twice[0], None)]
         );
         assert_eq!(read_trips(trip.as_bytes()).unwrap().len(), 1);
         for wrong in ["[]", "[1", "[1]", "{}"] {

@@ -44,7 +44,7 @@ pub use json_lists::{NamedSession, is_json_list, read_session_list, read_trips, 
 pub use number::{clock, parse_clock};
 pub use ocpi_tariff::{read_tariffs, write_tariff};
 pub use place_list::{ChargingPlace, read_places};
-pub use plan_json::{infeasible_json, plan_json};
+pub use plan_json::{PlanReport, StopReport, StrategyReport, infeasible_json, plan_json};
 pub use road_line::{read_road_line, read_road_lines, write_road_line};
 pub use road_list::{read_road, write_road};
 pub use session_csv::{read_session_csv, write_session_csv};
@@ -57,7 +57,7 @@ pub use summary_list::{ListedSession, ListedTrip, write_session_summary, write_t
 pub use table::ListFormat;
 pub use tariff_list::{read_tariff_table, write_tariff_table};
 pub use track_file::{read_track, write_track};
-pub use trip_json::{read_trip, write_trip};
+pub use trip_json::{TripOfFile, read_trip, read_trip_file, write_trip};
 
 use spare_hour_core::session::Session;
 

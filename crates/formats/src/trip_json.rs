@@ -1,11 +1,15 @@
 //! Trip JSON, version 1.
 
+use jiff::ZonedDateTime;
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 use spare_hour_core::charging::profile::{Profile, ProfileError};
 use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
 use spare_hour_core::trip::site_details::{Connector, MOST_TEXT, SiteDetails};
-use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, Vehicle};
+use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
+use spare_hour_wording::refused;
 
 use crate::{FormatError, text_of};
 
@@ -20,6 +24,10 @@ struct TripFile {
     version: u32,
     #[serde(default)]
     name: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    departure: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    time_zone: Option<String>,
     vehicle: VehicleFile,
     route: RouteFile,
     #[serde(default)]
@@ -131,8 +139,19 @@ struct GoalFile {
     min_soc: f64,
     arrival_soc: f64,
     max_soc: f64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    min_soc_on_way: Option<f64>,
     #[serde(default)]
     value_of_time_per_hour: Option<f64>,
+}
+
+/// A trip of a file, and when the file says that it leaves.
+#[derive(Clone, Debug)]
+pub struct TripOfFile {
+    /// The trip.
+    pub trip: Trip,
+    /// When it leaves, in the file's time zone.
+    pub departure: Option<ZonedDateTime>,
 }
 
 /// Reads and checks a trip.
@@ -140,6 +159,14 @@ struct GoalFile {
 /// # Errors
 /// The first place that is wrong, as a JSON path or a line, with what is expected there.
 pub fn read_trip(bytes: &[u8]) -> Result<Trip, FormatError> {
+    Ok(read_trip_file(bytes)?.trip)
+}
+
+/// Reads and checks a trip, with its departure.
+///
+/// # Errors
+/// Those of [`read_trip`], and a departure or time zone that is none.
+pub fn read_trip_file(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
     let text = text_of(bytes)?;
     let mut json = serde_json::Deserializer::from_str(text);
     let file: TripFile = serde_path_to_error::deserialize(&mut json).map_err(|error| {
@@ -153,9 +180,25 @@ pub fn read_trip(bytes: &[u8]) -> Result<Trip, FormatError> {
     if file.version != VERSION {
         return Err(FormatError::path("version", format!("is {}; this program reads version {VERSION}", file.version)));
     }
-    let trip = trip(file)?;
-    trip.check().map_err(|error| FormatError::path(error.path, error.problem))?;
-    Ok(trip)
+    let departure = departure(file.departure.as_deref(), file.time_zone.as_deref())?;
+    let trip = Trip::new(draft(file)?)
+        .map_err(|error| FormatError::path(error.field.clone(), refused::fault(&error.fault)))?;
+    Ok(TripOfFile { trip, departure })
+}
+
+/// A civil time in a zone; UTC where none is named.
+fn departure(civil: Option<&str>, zone: Option<&str>) -> Result<Option<ZonedDateTime>, FormatError> {
+    let zone = zone.map_or(Ok(TimeZone::UTC), |name| {
+        TimeZone::get(name).map_err(|_| {
+            let problem = format!("is \"{name}\"; expected an IANA name such as Europe/Lisbon");
+            FormatError::path("time_zone", problem)
+        })
+    })?;
+    let Some(civil) = civil else { return Ok(None) };
+    let wrong =
+        || FormatError::path("departure", format!("is \"{civil}\"; expected a civil time such as 2026-12-18T07:30"));
+    let time: DateTime = civil.parse().map_err(|_| wrong())?;
+    time.to_zoned_datetime(zone).map(Some).map_err(|_| wrong())
 }
 
 /// Says what serde found in the words of the other errors.
@@ -173,13 +216,13 @@ fn explain(path: &str, error: &serde_json::Error) -> FormatError {
     FormatError::path(if path == "." { "the file" } else { path }, said)
 }
 
-fn trip(file: TripFile) -> Result<Trip, FormatError> {
+fn draft(file: TripFile) -> Result<TripDraft, FormatError> {
     let segments = file.route.segments.iter().map(|segment| Segment {
         length: Distance::km(segment.km),
         speed: Speed::kmh(segment.kmh),
         consumption: Consumption::kwh_per_100km(segment.kwh_per_100km),
     });
-    Ok(Trip {
+    Ok(TripDraft {
         name: file.name,
         vehicle: vehicle(file.vehicle)?,
         route: Route::new(segments.collect()),
@@ -189,6 +232,7 @@ fn trip(file: TripFile) -> Result<Trip, FormatError> {
             floor: Soc::percent(file.goal.min_soc),
             arrival: Soc::percent(file.goal.arrival_soc),
             ceiling: Soc::percent(file.goal.max_soc),
+            on_way: file.goal.min_soc_on_way.map(Soc::percent),
             value_of_time_per_hour: file.goal.value_of_time_per_hour,
         },
     })
@@ -263,8 +307,14 @@ fn details(index: usize, file: DetailsFile) -> Result<SiteDetails, FormatError> 
     })
 }
 
-/// Writes a trip as JSON that [`read_trip`] reads back.
-pub fn write_trip(trip: &Trip) -> String {
+/// Writes a trip as JSON that [`read_trip_file`] reads back, with when it leaves if that is known.
+pub fn write_trip(trip: &Trip, departure: Option<&ZonedDateTime>) -> String {
+    let zone = departure.and_then(|departure| departure.time_zone().iana_name()).map(Into::into);
+    // A zone without a name, as some machines have, is told in UTC.
+    let civil = departure.map(|departure| match &zone {
+        Some(_) => departure.datetime(),
+        None => TimeZone::UTC.to_datetime(departure.timestamp()),
+    });
     let points = |profile: &Profile| -> Vec<PowerPoint> {
         profile.points().iter().map(|&(soc, kw)| PowerPoint { soc, kw }).collect()
     };
@@ -273,6 +323,8 @@ pub fn write_trip(trip: &Trip) -> String {
         format: FORMAT.into(),
         version: VERSION,
         name: trip.name.clone(),
+        departure: civil.map(|civil| civil.to_string()),
+        time_zone: zone,
         vehicle: VehicleFile {
             usable_kwh: vehicle.usable.get(),
             charge_curve: points(&vehicle.charge_curve),
@@ -294,6 +346,7 @@ pub fn write_trip(trip: &Trip) -> String {
             min_soc: trip.goal.floor.get(),
             arrival_soc: trip.goal.arrival.get(),
             max_soc: trip.goal.ceiling.get(),
+            min_soc_on_way: trip.goal.on_way.map(Soc::get),
             value_of_time_per_hour: trip.goal.value_of_time_per_hour,
         },
     };
@@ -346,7 +399,7 @@ mod tests {
     #[test]
     fn the_example_is_read_and_written_back() {
         let trip = read_trip(EXAMPLE.as_bytes()).unwrap();
-        let again = write_trip(&trip);
+        let again = write_trip(&trip, None);
         let value = |text: &str| serde_json::from_str::<serde_json::Value>(text).unwrap();
         assert_eq!(value(&again), value(EXAMPLE));
     }
@@ -361,7 +414,7 @@ mod tests {
         let details = &trip.sites[0].details;
         assert_eq!((details.stalls, details.out_of_order, details.wait), (Some(6), Some(1), Minutes::new(4.0)));
         assert_eq!((details.connectors[0].count, details.is_shared()), (4, true));
-        assert_eq!(read_trip(write_trip(&trip).as_bytes()).unwrap().sites, trip.sites);
+        assert_eq!(read_trip(write_trip(&trip, None).as_bytes()).unwrap().sites, trip.sites);
         for (from, to, path) in [
             ("Mo-Fr 06:00-22:00", "often", "sites[0].opening_hours"),
             ("150 kW", "150", "sites[0].connectors"),
@@ -397,6 +450,25 @@ mod tests {
         assert!(read_trip(format!("{EXAMPLE} x").as_bytes()).unwrap_err().to_string().contains("one JSON object"));
     }
 
+    #[test]
+    fn a_departure_is_read_in_its_zone_and_written_back() {
+        let with = |lines: &str| EXAMPLE.replacen("\"vehicle\"", &format!("{lines} \"vehicle\""), 1);
+        let read = |lines: &str| read_trip_file(with(lines).as_bytes());
+        let lisbon = r#""departure": "2026-07-18T07:30", "time_zone": "Europe/Lisbon","#;
+        let file = read(lisbon).unwrap();
+        // Lisbon is an hour ahead of UTC in summer (IANA time zone database).
+        assert_eq!(file.departure.as_ref().unwrap().timestamp().to_string(), "2026-07-18T06:30:00Z");
+        let again = read_trip_file(write_trip(&file.trip, file.departure.as_ref()).as_bytes()).unwrap();
+        assert_eq!(again.departure, file.departure);
+        let utc = read(r#""departure": "2026-07-18T07:30","#).unwrap();
+        assert_eq!(utc.departure.unwrap().timestamp().to_string(), "2026-07-18T07:30:00Z");
+        for (lines, path) in [(r#""departure": "soon","#, "departure"), (r#""time_zone": "Here/There","#, "time_zone")]
+        {
+            let error = read(lines).unwrap_err();
+            assert_eq!(error.place, crate::Place::Path(path.into()), "{error}");
+        }
+    }
+
     proptest! {
         #[test]
         fn never_panics(cut in 0usize..2000, put in "[-0-9a-z\\[\\]{}\",:.]{0,6}") {
@@ -418,7 +490,7 @@ mod tests {
                 n(9) / 1e4, n(10) / 1e4, n(11) / 1e4,
             );
             if let Ok(trip) = read_trip(text.as_bytes()) {
-                let _ = spare_hour_planner::Planner::new(&trip);
+                let _ = spare_hour_planner::Planner::new(trip);
             }
         }
     }

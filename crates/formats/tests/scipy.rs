@@ -44,7 +44,7 @@ fn small_trips_agree_with_a_mixed_integer_program() {
     assert_eq!(trips.len(), 8);
     for known in trips {
         let trip = trip(&known["trip"]);
-        let planner = Planner::new(&trip).unwrap_or_else(|error| panic!("{}: {error}", trip.name));
+        let planner = Planner::new(trip.clone()).unwrap_or_else(|leg| panic!("{}: {leg:?}", trip.name));
         let (ours, theirs) = (planner.goal_of(&planner.best().plan), known["best_goal_min"].as_f64().unwrap());
         assert!((ours - theirs).abs() < 0.1, "{}: {ours} against {theirs}", trip.name);
         assert!(planner.best().gap.get() < 0.05, "{}: gap {}", trip.name, planner.best().gap);

@@ -1,4 +1,4 @@
-//! The planner's speed: `cargo bench -p spare-hour-core`. Figures are kept in docs/performance.md.
+//! The planner's speed: `cargo bench -p spare-hour-planner`. Figures are kept in docs/performance.md.
 
 #[path = "../tests/support/mod.rs"]
 mod support;
@@ -6,7 +6,6 @@ mod support;
 use divan::Bencher;
 use spare_hour_core::charging::charging_time::ChargingTime;
 use spare_hour_core::quantity::Soc;
-use spare_hour_planner::Planner;
 
 fn main() {
     divan::main();
@@ -18,19 +17,19 @@ const TRIPS: [(f64, usize); 4] = [(860.0, 12), (1_900.0, 40), (5_000.0, 200), (5
 #[divan::bench(args = TRIPS)]
 fn plan(bencher: Bencher, (km, sites): (f64, usize)) {
     let trip = support::long_trip(support::car(), km, sites);
-    bencher.bench(|| Planner::new(&trip).map(|planner| planner.best().gap));
+    bencher.bench(|| support::solve(&trip).map(|planner| planner.best().gap));
 }
 
 #[divan::bench(args = TRIPS)]
 fn plan_with_boost(bencher: Bencher, (km, sites): (f64, usize)) {
     let trip = support::long_trip(support::boosted_car(), km, sites);
-    bencher.bench(|| Planner::new(&trip).map(|planner| planner.best().gap));
+    bencher.bench(|| support::solve(&trip).map(|planner| planner.best().gap));
 }
 
 #[divan::bench(args = [40, 200])]
 fn strategies(bencher: Bencher, sites: usize) {
     let trip = support::long_trip(support::car(), 50.0 * sites as f64, sites);
-    let Ok(planner) = Planner::new(&trip) else { return };
+    let Ok(planner) = support::solve(&trip) else { return };
     bencher.bench(|| planner.strategies());
 }
 

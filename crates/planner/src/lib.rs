@@ -11,47 +11,76 @@
 
 mod exact;
 mod explain;
+pub mod left_out;
 mod model;
-pub mod open_sites;
+mod stop_sign;
 mod strategies;
 pub mod trip_timeline;
 
 pub use explain::infeasible::{Infeasible, Place};
 pub use explain::reasons::{Next, Reason, Why};
-pub use model::plan::{AdjustedPlan, BestPlan, FixedDeparture, Plan, PlanError, Stop};
+pub use model::plan::{AdjustedPlan, BestPlan, FixedDeparture, Plan, Proof, Stop};
+pub use stop_sign::StopSign;
 pub use strategies::{STRATEGIES, Strategy, StrategyResult};
+
+use std::sync::Arc;
 
 use exact::label_setting::Labels;
 use exact::polish;
 use explain::{infeasible, reasons};
-use model::problem::{Node, Problem};
+use model::leg::Node;
+use model::problem::Problem;
 use model::replay;
 use spare_hour_core::quantity::Minutes;
-use spare_hour_core::trip::Trip;
+use spare_hour_core::trip::{SiteIndex, Trip};
 
-/// A solved trip, ready to answer questions.
-pub struct Planner<'a> {
-    problem: Problem<'a>,
+/// Why a trip was not solved.
+#[derive(Clone, Debug)]
+pub enum Unsolved {
+    /// No plan keeps the limits.
+    Infeasible(Box<Infeasible>),
+    /// It was told to stop.
+    Stopped,
+}
+
+/// A solved trip, ready to answer questions. It owns its trip, so it can be kept while a person tries departures.
+pub struct Planner {
+    problem: Problem,
     labels: Labels,
     best: BestPlan,
 }
 
-impl<'a> Planner<'a> {
+impl Planner {
     /// Solves a trip.
     ///
     /// # Errors
-    /// [`PlanError::Trip`] when [`Trip::check`] fails, [`PlanError::Infeasible`] when no plan keeps the limits.
-    pub fn new(trip: &'a Trip) -> Result<Self, PlanError> {
-        trip.check()?;
-        let problem = Problem::new(trip);
-        let labels = Labels::new(&problem);
-        let departures = labels.follow(&problem, Node::Start, trip.goal.start.get());
+    /// [`Infeasible`] when no plan keeps the limits.
+    pub fn new(trip: impl Into<Arc<Trip>>) -> Result<Self, Box<Infeasible>> {
+        Self::solve(trip.into(), &StopSign::default()).map_err(|unsolved| match unsolved {
+            Unsolved::Infeasible(leg) => leg,
+            Unsolved::Stopped => unreachable!("nobody else holds the sign"),
+        })
+    }
+
+    /// Solves a trip unless it is told to stop.
+    ///
+    /// # Errors
+    /// [`Unsolved`] when no plan keeps the limits, or nobody waits any more.
+    pub fn solve(trip: Arc<Trip>, stop: &StopSign) -> Result<Self, Unsolved> {
+        let problem = Problem::new(trip, stop).ok_or(Unsolved::Stopped)?;
+        let labels = Labels::new(&problem, stop).ok_or(Unsolved::Stopped)?;
+        let departures = labels.follow(&problem, Node::Start, problem.trip.goal.start.get());
         let polished = departures.and_then(|departures| polish::polish(&problem, departures, 0));
         let Some(plan) = polished.and_then(|departures| replay::replay(&problem, &departures)) else {
-            return Err(PlanError::Infeasible(Box::new(infeasible::explain(&problem))));
+            return Err(Unsolved::Infeasible(Box::new(infeasible::explain(&problem))));
         };
         let gap = Minutes::new((problem.goal_of(&plan) - labels.lower_bound(&problem)).max(0.0));
         Ok(Self { problem, labels, best: BestPlan { plan, gap } })
+    }
+
+    /// The trip that was solved.
+    pub fn trip(&self) -> &Arc<Trip> {
+        &self.problem.trip
     }
 
     /// The best plan.
@@ -104,17 +133,23 @@ impl<'a> Planner<'a> {
         reasons::reasons(&self.problem, plan)
     }
 
-    /// The strategies of thumb on this trip.
+    /// The strategies on this trip.
     pub fn strategies(&self) -> Vec<StrategyResult> {
         STRATEGIES.iter().map(|&strategy| strategies::simulate(&self.problem, strategy)).collect()
     }
 
+    /// What a strategy makes of a trip, without solving it.
+    pub fn strategy_on(trip: Arc<Trip>, strategy: Strategy) -> StrategyResult {
+        let problem = Problem::new(trip, &StopSign::default());
+        problem.map_or(StrategyResult { strategy, plan: None }, |problem| strategies::simulate(&problem, strategy))
+    }
+
     /// How much worse the best plan gets without one of the sites, in minutes (or minutes' worth); `None` when the
     /// trip cannot be driven without it.
-    pub fn worth_of_site(&self, site: usize) -> Option<Minutes> {
-        let mut without = self.problem.trip.clone();
-        without.sites.remove(site);
-        let other = Planner::new(&without).ok()?;
+    pub fn worth_of_site(&self, site: SiteIndex) -> Option<Minutes> {
+        let id = &self.problem.trip.site(site).id;
+        let without = Trip::clone(&self.problem.trip).without_sites(|other| other.id == *id);
+        let other = Planner::new(without).ok()?;
         let worse = other.goal_of(&other.best.plan) - self.problem.goal_of(&self.best.plan);
         Some(Minutes::new(worse.max(0.0)))
     }

@@ -4,7 +4,7 @@ use crate::{Plan, Stop};
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::driving::route::{Leg, Segment};
 use spare_hour_core::quantity::{Distance, Soc};
-use spare_hour_core::trip::{Site, Trip};
+use spare_hour_core::trip::{Site, SiteIndex, Trip};
 
 /// Steps of a charge that are kept, %.
 const CHARGE_STEP: f64 = 1.0;
@@ -15,9 +15,9 @@ pub enum Doing {
     /// Driving, ways off the route included.
     Driving,
     /// The fixed minutes of a stop at one of the trip's sites, before current flows.
-    Waiting(usize),
+    Waiting(SiteIndex),
     /// Charging at one of the trip's sites.
-    Charging(usize),
+    Charging(SiteIndex),
 }
 
 /// A span of time in which one thing is done.
@@ -48,6 +48,8 @@ impl Span {
 pub struct TripTimeline {
     /// The spans, from departure to arrival, each beginning where the one before ends.
     pub spans: Vec<Span>,
+    /// The lowest SoC of the whole road, and the kilometre on it.
+    pub lowest: (Soc, Distance),
     /// Minute and kilometre wherever the speed changes.
     passing: Vec<(f64, f64)>,
 }
@@ -55,17 +57,26 @@ pub struct TripTimeline {
 impl TripTimeline {
     /// The plan of a trip over time.
     pub fn new(trip: &Trip, plan: &Plan) -> Self {
-        let mut walk =
-            Walk { trip, minute: 0.0, soc: trip.goal.start.get(), km: 0.0, spans: Vec::new(), passing: Vec::new() };
+        let start = trip.goal.start.get();
+        let mut walk = Walk {
+            trip,
+            minute: 0.0,
+            soc: start,
+            km: 0.0,
+            lowest: (start, 0.0),
+            spans: Vec::new(),
+            passing: Vec::new(),
+        };
         let mut from: Option<&Site> = None;
         for stop in &plan.stops {
-            let site = &trip.sites[stop.site];
+            let site = &trip.site(stop.site);
             walk.drive(from, Some(site));
             walk.charge(site, stop);
             from = Some(site);
         }
         walk.drive(from, None);
-        Self { spans: walk.spans, passing: walk.passing }
+        let lowest = (Soc::percent(walk.lowest.0), Distance::km(walk.lowest.1));
+        Self { spans: walk.spans, lowest, passing: walk.passing }
     }
 
     /// Whole length in minutes.
@@ -91,6 +102,8 @@ struct Walk<'a> {
     minute: f64,
     soc: f64,
     km: f64,
+    /// The lowest SoC so far, and its kilometre.
+    lowest: (f64, f64),
     spans: Vec<Span>,
     passing: Vec<(f64, f64)>,
 }
@@ -107,8 +120,8 @@ impl Walk<'_> {
         for segment in self.trip.route.segments() {
             let (low, high) = (begun.max(start_km), (begun + segment.length.get()).min(end_km));
             if high > low {
-                self.advance(stretch(segment, high - low), &mut points);
                 self.km = high;
+                self.advance(stretch(segment, high - low), &mut points);
                 self.passing.push((self.minute, self.km));
             }
             begun += segment.length.get();
@@ -127,10 +140,18 @@ impl Walk<'_> {
         }
     }
 
+    /// Drives at one consumption. What a full battery cannot take is lost in the brakes.
     fn advance(&mut self, leg: Leg, points: &mut Vec<(f64, f64)>) {
-        self.minute += leg.time.get();
-        self.soc -= 100.0 * (leg.net / self.trip.vehicle.usable);
+        let (minutes, gained) = (leg.time.get(), -100.0 * (leg.net / self.trip.vehicle.usable));
+        if self.soc + gained > 100.0 {
+            points.push((self.minute + minutes * ((100.0 - self.soc) / gained).max(0.0), 100.0));
+        }
+        self.minute += minutes;
+        self.soc = (self.soc + gained).min(100.0);
         points.push((self.minute, self.soc));
+        if self.soc < self.lowest.0 {
+            self.lowest = (self.soc, self.km);
+        }
     }
 
     fn charge(&mut self, site: &Site, stop: &Stop) {

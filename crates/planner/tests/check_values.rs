@@ -8,8 +8,7 @@ use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Voltage};
 use spare_hour_core::trip::{Boost, Price, Vehicle};
-use spare_hour_planner::Planner;
-use support::{car, segment, site, trip};
+use support::{car, segment, site, solve, trip};
 
 fn soc(percent: f64) -> Soc {
     Soc::percent(percent)
@@ -72,7 +71,7 @@ fn a_receipt_is_of_what_leaves_the_plug() {
     trip.sites[0].price = Price { per_kwh: 0.60, per_min: 0.0, per_session: 0.0 };
     trip.goal.start = soc(30.0);
     trip.goal.arrival = soc(30.0 + points - 100.0 * 20.0 / 74.0);
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     let stop = &planner.best().plan.stops[0];
     assert!((stop.plug.get() - 29.091).abs() < 0.001, "{}", stop.plug);
     assert!((stop.cost - 17.45).abs() < 0.005, "{}", stop.cost);
@@ -95,7 +94,7 @@ fn range_at_a_steady_speed() {
     let mut trip = trip(hungry(55.0, 0.0), 390.0, vec![]);
     trip.route = spare_hour_core::driving::route::Route::new(vec![segment(390.0, 90.0, 14.1)]);
     (trip.goal.start, trip.goal.arrival) = (soc(100.0), soc(0.0));
-    assert!(Planner::new(&trip).unwrap().best().plan.arrival.get() < 0.1);
+    assert!(solve(&trip).unwrap().best().plan.arrival.get() < 0.1);
     trip.route = spare_hour_core::driving::route::Route::new(vec![segment(391.0, 90.0, 14.1)]);
-    assert!(Planner::new(&trip).is_err());
+    assert!(solve(&trip).is_err());
 }

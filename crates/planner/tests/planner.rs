@@ -9,16 +9,17 @@ use petgraph::graph::{DiGraph, NodeIndex};
 use proptest::prelude::*;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::charging::stall::Stall;
-use spare_hour_core::quantity::{Distance, Minutes, Power, Soc};
-use spare_hour_core::trip::Trip;
+use spare_hour_core::quantity::{Distance, Minutes, Power, Soc, SocSpan};
+use spare_hour_core::refused::Refused;
+use spare_hour_core::trip::{SiteIndex, Trip, TripDraft};
 use spare_hour_planner::trip_timeline::TripTimeline;
-use spare_hour_planner::{FixedDeparture, PlanError, Planner, Strategy, Why};
-use support::{boosted_car, car, goal, integrate_plan, long_trip, site, trip};
+use spare_hour_planner::{FixedDeparture, Place, Strategy, Why};
+use support::{boosted_car, car, goal, integrate_plan, long_trip, site, solve, trip};
 
 /// A trip as an explicit graph: a node for every site and SoC on arrival in steps of `step`, an edge for every charge
 /// and drive between two of them. Nothing is rounded: the departure is whatever brings the car to the next node.
 struct StateGraph<'a> {
-    trip: &'a Trip,
+    trip: &'a TripDraft,
     step: f64,
     order: Vec<usize>,
     graph: DiGraph<(), f64>,
@@ -28,7 +29,7 @@ struct StateGraph<'a> {
 
 impl StateGraph<'_> {
     /// The best goal value by petgraph's Dijkstra; `None` when the destination is not connected.
-    fn shortest_path(trip: &Trip, step: f64) -> Option<f64> {
+    fn shortest_path(trip: &TripDraft, step: f64) -> Option<f64> {
         let mut order: Vec<usize> = (0..trip.sites.len()).collect();
         order.sort_by(|&a, &b| trip.sites[a].at.get().total_cmp(&trip.sites[b].at.get()));
         let mut graph = DiGraph::new();
@@ -112,7 +113,7 @@ impl StateGraph<'_> {
 #[test]
 fn a_short_trip_needs_no_stop() {
     let trip = trip(car(), 100.0, vec![site(0, 50.0, 150.0)]);
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     let plan = &planner.best().plan;
     assert!(plan.stops.is_empty());
     // By hand: 100 km at 110 km/h; 20 kWh of 74 are 27.03 points.
@@ -124,7 +125,7 @@ fn a_short_trip_needs_no_stop() {
 #[test]
 fn one_stop_arrives_with_just_the_wish() {
     let trip = trip(car(), 400.0, vec![site(0, 200.0, 150.0)]);
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     let plan = &planner.best().plan;
     assert_eq!(plan.stops.len(), 1);
     assert!((plan.arrival.get() - 10.0).abs() < 1e-4);
@@ -139,7 +140,7 @@ fn leaves_at_the_cliff() {
     car.charge_curve = Profile::new(vec![(0.0, 150.0), (60.0, 150.0), (60.0, 40.0), (100.0, 40.0)]).unwrap();
     let sites = (0..6).map(|i| site(i, 120.0 * (i + 1) as f64, 300.0)).collect();
     let trip = trip(car, 830.0, sites);
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     assert!(planner.best().plan.stops.iter().all(|stop| stop.depart.get() <= 60.0001));
     assert!(planner.best().gap.get() < 0.01, "{}", planner.best().gap);
 }
@@ -147,11 +148,11 @@ fn leaves_at_the_cliff() {
 #[test]
 fn says_which_gap_is_too_long() {
     let trip = trip(car(), 900.0, vec![site(0, 200.0, 150.0), site(1, 640.0, 150.0)]);
-    let Err(PlanError::Infeasible(gap)) = Planner::new(&trip) else { panic!("there is no plan") };
+    let Err(gap) = solve(&trip) else { panic!("there is no plan") };
     // By hand: 441.6 km at 20 kWh/100 km on 74 kWh are 119.4 points, and 10 must be left.
     assert!((gap.needed.get() - (10.0 + 441.6 * 20.0 / 74.0)).abs() < 1e-6);
     assert!((gap.short.get() - (gap.needed.get() - 100.0)).abs() < 1e-9);
-    assert!(gap.to_string().contains("from Site 0 (km 200.0) to Site 1 (km 640.0)"), "{gap}");
+    assert_eq!((&gap.from, &gap.to), (&Place::Site(named(&trip, "s0")), &Place::Site(named(&trip, "s1"))));
 }
 
 #[test]
@@ -160,10 +161,10 @@ fn money_moves_the_plan_to_the_cheaper_site() {
     sites[0].price.per_kwh = 0.9;
     sites[1].price.per_kwh = 0.3;
     let mut trip = trip(car(), 400.0, sites);
-    let fast = Planner::new(&trip).unwrap().best().plan.clone();
+    let fast = solve(&trip).unwrap().best().plan.clone();
     trip.goal.value_of_time_per_hour = Some(10.0);
-    let cheap = Planner::new(&trip).unwrap().best().plan.clone();
-    assert_eq!((fast.stops[0].site, cheap.stops[0].site), (0, 1));
+    let cheap = solve(&trip).unwrap().best().plan.clone();
+    assert_eq!((fast.stops[0].site.get(), cheap.stops[0].site.get()), (0, 1));
     assert!(cheap.cost < fast.cost && cheap.total > fast.total);
 }
 
@@ -172,16 +173,16 @@ fn equal_minutes_go_to_the_cheaper_site() {
     let mut sites = vec![site(0, 200.0, 150.0), site(1, 200.0, 150.0)];
     sites[1].price.per_kwh = 0.4;
     let trip = trip(car(), 400.0, sites);
-    assert_eq!(Planner::new(&trip).unwrap().best().plan.stops[0].site, 1);
+    assert_eq!(solve(&trip).unwrap().best().plan.stops[0].site.get(), 1);
 }
 
 #[test]
 fn a_fixed_departure_is_kept_and_the_rest_is_best() {
     let trip = long_trip(car(), 1200.0, 24);
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     let best = &planner.best().plan;
     let first = &best.stops[0];
-    let depart = first.depart + Soc::percent(6.0);
+    let depart = first.depart + SocSpan::points(6.0);
     let adjusted = planner.with_departures(&[FixedDeparture { site: first.site, depart }]);
     assert!(adjusted.dropped.is_empty());
     assert_eq!(adjusted.plan.stops[0].depart, depart);
@@ -195,7 +196,7 @@ fn a_fixed_departure_is_kept_and_the_rest_is_best() {
 fn long_trips_are_proven_to_a_second() {
     for vehicle in [car(), boosted_car()] {
         let trip = long_trip(vehicle, 1900.0, 40);
-        let planner = Planner::new(&trip).unwrap();
+        let planner = solve(&trip).unwrap();
         let best = planner.best();
         assert!(best.gap.get() < 0.2, "gap {}", best.gap);
         let minutes = integrate_plan(&trip, &best.plan);
@@ -211,31 +212,68 @@ fn a_summit_needs_what_it_draws() {
     trip.route = spare_hour_core::driving::route::Route::new(up_and_down);
     trip.goal.start = Soc::percent(47.0);
     trip.goal.arrival = Soc::percent(0.0);
-    assert!(matches!(Planner::new(&trip), Err(PlanError::Infeasible(_))));
+    assert!(solve(&trip).is_err());
     trip.goal.start = Soc::percent(49.0);
-    assert!(Planner::new(&trip).is_ok());
+    assert!(solve(&trip).is_ok());
 }
 
 #[test]
-fn a_full_battery_cannot_take_a_descent() {
-    let mut trip = trip(car(), 50.0, vec![]);
-    trip.route = spare_hour_core::driving::route::Route::new(vec![support::segment(50.0, 60.0, -20.0)]);
-    trip.goal.start = Soc::percent(90.0);
-    assert!(matches!(Planner::new(&trip), Err(PlanError::Infeasible(_))));
+fn what_a_full_battery_cannot_take_is_lost_in_the_brakes() {
+    // By hand: 50 km down give 10 kWh back, 13.5 of 100 points of 74 kWh; 30 km on the level take 6 kWh, 8.1 points.
+    let mut trip = trip(car(), 80.0, vec![]);
+    let down = vec![support::segment(50.0, 60.0, -20.0), support::segment(30.0, 60.0, 20.0)];
+    trip.route = spare_hour_core::driving::route::Route::new(down);
+    for (start, arrival) in [(80.0, 80.0 + 13.51 - 8.11), (90.0, 91.89), (100.0, 91.89)] {
+        trip.goal.start = Soc::percent(start);
+        let planner = solve(&trip).unwrap();
+        let plan = &planner.best().plan;
+        assert!((plan.arrival.get() - arrival).abs() < 0.01, "{start}: {}", plan.arrival);
+        let timeline = TripTimeline::new(planner.trip(), plan);
+        let highest = timeline.spans[0].points.iter().map(|point| point.1).fold(0.0, f64::max);
+        assert!(highest <= 100.0 && (timeline.spans[0].points.last().unwrap().1 - arrival).abs() < 0.01);
+    }
+}
+
+#[test]
+fn the_least_on_the_way_holds_between_the_stops() {
+    // By hand: up takes 48.6 points and down gives 10.8 back, so from 60 the summit is passed at 11.4 and the end at 22.2.
+    let mut trip = trip(car(), 100.0, vec![]);
+    let up_and_down = vec![support::segment(60.0, 60.0, 60.0), support::segment(40.0, 60.0, -20.0)];
+    trip.route = spare_hour_core::driving::route::Route::new(up_and_down);
+    trip.goal.start = Soc::percent(60.0);
+    let planner = solve(&trip).unwrap();
+    let (lowest, at) = TripTimeline::new(planner.trip(), &planner.best().plan).lowest;
+    assert!((lowest.get() - 11.35).abs() < 0.01 && at == Distance::km(60.0), "{lowest} at {at}");
+    // Left out it is the lesser of the floor and what is wanted at the end, both 10 here.
+    trip.goal.start = Soc::percent(58.0);
+    assert!(solve(&trip).is_err());
+    trip.goal.on_way = Some(Soc::percent(2.0));
+    assert!(solve(&trip).is_ok());
+    trip.goal.on_way = Some(Soc::percent(12.0));
+    trip.goal.start = Soc::percent(60.0);
+    assert!(solve(&trip).is_err());
+}
+
+/// The site of an identifier.
+fn named(draft: &TripDraft, id: &str) -> SiteIndex {
+    Trip::new(draft.clone()).unwrap().find_site(id).unwrap()
+}
+
+/// The field for which a draft is no trip.
+fn refused(draft: &TripDraft) -> String {
+    let Err(Refused { field, .. }) = Trip::new(draft.clone()) else { panic!("it is a trip") };
+    field
 }
 
 #[test]
 fn refuses_what_cannot_be() {
     let mut bad = trip(car(), 400.0, vec![site(0, 500.0, 150.0)]);
-    let Err(PlanError::Trip(error)) = Planner::new(&bad) else { panic!("beyond the end") };
-    assert_eq!(error.path, "sites[0].at_km");
+    assert_eq!(refused(&bad), "sites[0].at_km");
     bad.sites = vec![site(0, 100.0, 150.0), site(0, 200.0, 150.0)];
-    let Err(PlanError::Trip(error)) = Planner::new(&bad) else { panic!("same id") };
-    assert_eq!(error.path, "sites[1].id");
+    assert_eq!(refused(&bad), "sites[1].id");
     bad.sites.clear();
     bad.vehicle.charge_curve = Profile::new(vec![(0.0, 100.0), (90.0, 0.0), (100.0, 0.0)]).unwrap();
-    let Err(PlanError::Trip(error)) = Planner::new(&bad) else { panic!("no power at 90 %") };
-    assert_eq!(error.path, "vehicle.charge_curve[1].kw");
+    assert_eq!(refused(&bad), "vehicle.charge_curve[1].kw");
 }
 
 #[test]
@@ -243,7 +281,7 @@ fn a_curve_that_ends_at_zero_is_planned_below_full() {
     let mut car = car();
     car.charge_curve = Profile::new(vec![(0.0, 100.0), (80.0, 60.0), (100.0, 0.0)]).unwrap();
     let trip = trip(car, 600.0, vec![site(0, 150.0, 150.0), site(1, 400.0, 150.0)]);
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     assert!(planner.best().plan.total.get().is_finite());
     assert!(planner.best().plan.stops.iter().all(|stop| stop.depart.get() < 100.0));
 }
@@ -251,7 +289,7 @@ fn a_curve_that_ends_at_zero_is_planned_below_full() {
 #[test]
 fn strategies_drive_by_their_rules() {
     let trip = long_trip(car(), 1000.0, 20);
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     let best = &planner.best().plan;
     let strategies = planner.strategies();
     for result in &strategies {
@@ -284,7 +322,7 @@ fn matches_the_shortest_path_of_a_general_library() {
     mixed.sites[2].price.per_min = 0.2;
     for value in [None, Some(15.0)] {
         mixed.goal.value_of_time_per_hour = value;
-        let planner = Planner::new(&mixed).unwrap();
+        let planner = solve(&mixed).unwrap();
         let ours = planner.goal_of(&planner.best().plan);
         let theirs = StateGraph::shortest_path(&mixed, 0.2).unwrap();
         assert!(ours <= theirs + 1e-4 && ours > theirs - 0.05, "{ours} against {theirs}");
@@ -294,16 +332,16 @@ fn matches_the_shortest_path_of_a_general_library() {
 #[test]
 fn worth_of_a_site_is_what_its_absence_costs() {
     let trip = long_trip(car(), 900.0, 12);
-    let planner = Planner::new(&trip).unwrap();
-    let used: Vec<usize> = planner.best().plan.stops.iter().map(|stop| stop.site).collect();
-    let unused = (0..12).find(|site| !used.contains(site)).unwrap();
+    let planner = solve(&trip).unwrap();
+    let used: Vec<SiteIndex> = planner.best().plan.stops.iter().map(|stop| stop.site).collect();
+    let unused = planner.trip().indexed_sites().map(|(site, _)| site).find(|site| !used.contains(site)).unwrap();
     assert!(planner.worth_of_site(unused).unwrap().get() < 1e-4);
     assert!(used.iter().any(|&site| planner.worth_of_site(site).is_none_or(|worth| worth.get() > 0.5)));
 }
 
 /// The goal value of the best plan; infinite where there is none.
-fn best_goal(trip: &Trip) -> f64 {
-    Planner::new(trip).map_or(f64::INFINITY, |planner| planner.goal_of(&planner.best().plan))
+fn best_goal(trip: &TripDraft) -> f64 {
+    solve(&trip).map_or(f64::INFINITY, |planner| planner.goal_of(&planner.best().plan))
 }
 
 proptest! {
@@ -311,7 +349,7 @@ proptest! {
 
     #[test]
     fn plans_replay_and_beat_no_bound(trip in support::any_trip()) {
-        match Planner::new(&trip) {
+        match solve(&trip) {
             Ok(planner) => {
                 let best = planner.best();
                 let minutes = integrate_plan(&trip, &best.plan);
@@ -325,16 +363,39 @@ proptest! {
                     }
                 }
             }
-            Err(PlanError::Infeasible(gap)) => prop_assert!(gap.short.get() > 0.0),
-            Err(error) => prop_assert!(false, "{error}"),
+            Err(gap) => prop_assert!(gap.short.get() > 0.0),
         }
+    }
+
+    #[test]
+    fn plans_over_hills_replay(trip in support::any_hilly_trip()) {
+        if let Ok(planner) = solve(&trip) {
+            let best = planner.best();
+            let minutes = integrate_plan(&trip, &best.plan);
+            prop_assert!((minutes - best.plan.total.get()).abs() < 0.1, "{} against {}", minutes, best.plan.total);
+            for strategy in planner.strategies() {
+                if let Some(plan) = strategy.plan {
+                    integrate_plan(&trip, &plan);
+                    prop_assert!(planner.goal_of(&plan) >= planner.goal_of(&best.plan) - best.gap.get() - 1e-6);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_fuller_start_never_makes_it_worse(trip in support::any_hilly_trip(), more in 0.0f64..30.0) {
+        let mut fuller = trip.clone();
+        fuller.goal.start = Soc::percent((trip.goal.start.get() + more).min(100.0));
+        // A stop where one arrives with more than the ceiling is none, so the ceiling goes up too.
+        fuller.goal.ceiling = Soc::percent(100.0);
+        prop_assert!(best_goal(&fuller) <= best_goal(&trip) + 0.05);
     }
 
     #[test]
     fn no_path_on_a_state_graph_beats_the_bound(trip in support::any_trip()) {
         // petgraph 0.8, Dijkstra. It arrives on whole percents only, so it may only be worse.
         let theirs = StateGraph::shortest_path(&trip, 1.0);
-        match (Planner::new(&trip), theirs) {
+        match (solve(&trip), theirs) {
             (Ok(planner), Some(theirs)) => {
                 let ours = planner.goal_of(&planner.best().plan);
                 prop_assert!(ours - planner.best().gap.get() <= theirs + 1e-6, "{} against {}", ours, theirs);
@@ -375,7 +436,7 @@ fn boost_that_ends_where_the_floor_is() {
     }
     let mut trip = long_trip(car, 800.0, 14);
     trip.goal = goal();
-    let planner = Planner::new(&trip).unwrap();
+    let planner = solve(&trip).unwrap();
     assert!(planner.best().gap.get() >= 0.0 && planner.best().plan.total.get().is_finite());
     let path = StateGraph::shortest_path(&trip, 1.0).unwrap();
     assert!(planner.goal_of(&planner.best().plan) - planner.best().gap.get() <= path + 1e-6);
@@ -384,8 +445,9 @@ fn boost_that_ends_where_the_floor_is() {
 #[test]
 fn the_timeline_of_a_plan_is_whole() {
     let trip = long_trip(car(), 900.0, 14);
-    let plan = Planner::new(&trip).unwrap().best().plan.clone();
-    let timeline = TripTimeline::new(&trip, &plan);
+    let planner = solve(&trip).unwrap();
+    let plan = &planner.best().plan;
+    let timeline = TripTimeline::new(planner.trip(), plan);
     assert!((timeline.end() - plan.total.get()).abs() < 1e-6);
     for pair in timeline.spans.windows(2) {
         let (end, start) = (pair[0].points[pair[0].points.len() - 1], pair[1].points[0]);

@@ -3,12 +3,9 @@
 use diesel::prelude::*;
 use spare_hour_core::charging::ac_charge::{OnBoardCharger, Post};
 use spare_hour_core::charging::known_car::KnownCar;
-use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::driving::coming_month::HomePost;
-use spare_hour_core::driving::consumption_fit::Body;
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Voltage};
 use spare_hour_core::session::distance_base::{DistanceBase, Distances};
-use spare_hour_core::trip::Vehicle;
 
 use crate::connection::Store;
 use crate::profile_json::{read_boost, read_profile, write_boost, write_profile};
@@ -24,25 +21,6 @@ pub struct Car {
     pub about: KnownCar,
     /// The curve that plans use.
     pub curve: Option<i32>,
-}
-
-impl Car {
-    /// What its road load is guessed from before any drive; a middling car's where nothing is noted.
-    pub fn body(&self) -> Body {
-        let usual = Body::default();
-        Body { mass: self.about.mass.unwrap_or(usual.mass), drag_area: self.about.drag_area.unwrap_or(usual.drag_area) }
-    }
-
-    /// The car with one charge curve, as the planner wants it.
-    pub fn vehicle(&self, charge_curve: Profile) -> Vehicle {
-        Vehicle {
-            usable: self.about.usable,
-            charge_curve,
-            charge_loss_percent: self.about.charge_loss_percent,
-            pack_voltage: self.about.pack_voltage.clone(),
-            boost: self.about.boost.clone(),
-        }
-    }
 }
 
 #[derive(Queryable, Selectable)]

@@ -116,6 +116,7 @@ diesel::table! {
         load_kg -> Double,
         heating_kw -> Nullable<Double>,
         track -> Nullable<Text>,
+        min_soc_on_way -> Nullable<Double>,
     }
 }
 

@@ -2,10 +2,9 @@
 
 use diesel::prelude::*;
 use spare_hour_core::charging::known_car::KnownCar;
-use spare_hour_core::driving::consumption_fit::ConsumptionFit;
 use spare_hour_core::driving::road::{Road, RoadConditions, Stretch};
 use spare_hour_core::quantity::Soc;
-use spare_hour_core::trip::{Goal, Site, Trip};
+use spare_hour_core::trip::{Goal, Site, TripDraft};
 
 use crate::cars;
 use crate::connection::Store;
@@ -71,6 +70,7 @@ struct Row {
     arrival_soc: f64,
     max_soc: f64,
     value_of_time_per_hour: Option<f64>,
+    min_soc_on_way: Option<f64>,
     #[diesel(embed)]
     conditions: ConditionsRow,
 }
@@ -83,6 +83,7 @@ struct GoalRow {
     arrival_soc: f64,
     max_soc: f64,
     value_of_time_per_hour: Option<f64>,
+    min_soc_on_way: Option<f64>,
 }
 
 impl GoalRow {
@@ -93,6 +94,7 @@ impl GoalRow {
             arrival_soc: goal.arrival.get(),
             max_soc: goal.ceiling.get(),
             value_of_time_per_hour: goal.value_of_time_per_hour,
+            min_soc_on_way: goal.on_way.map(Soc::get),
         }
     }
 }
@@ -136,7 +138,7 @@ impl Store {
     ///
     /// # Errors
     /// When the database refuses.
-    pub fn add_trip_with_car(&self, trip: &Trip, car_name: &str, currency: &str) -> Result<i32> {
+    pub fn add_trip_with_car(&self, trip: &TripDraft, car_name: &str, currency: &str) -> Result<i32> {
         let vehicle = &trip.vehicle;
         let car = KnownCar {
             pack_voltage: vehicle.pack_voltage.clone(),
@@ -221,6 +223,7 @@ impl Store {
                     floor: Soc::percent(row.min_soc),
                     arrival: Soc::percent(row.arrival_soc),
                     ceiling: Soc::percent(row.max_soc),
+                    on_way: row.min_soc_on_way.map(Soc::percent),
                     value_of_time_per_hour: row.value_of_time_per_hour,
                 },
             },
@@ -297,23 +300,5 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub fn remove_trip(&self, id: i32) -> Result<()> {
         met(diesel::delete(trips::table.find(id)).execute(&mut *self.connection()?)?, id)
-    }
-}
-
-impl StoredTrip {
-    /// The trip as the planner wants it: its road driven by a car, as its drives say, under conditions.
-    pub fn driven(
-        &self,
-        vehicle: spare_hour_core::trip::Vehicle,
-        car: &ConsumptionFit,
-        conditions: &RoadConditions,
-    ) -> Trip {
-        Trip {
-            name: self.about.name.clone(),
-            vehicle,
-            route: self.about.road.route(car, conditions),
-            sites: self.about.sites.clone(),
-            goal: self.about.goal,
-        }
     }
 }

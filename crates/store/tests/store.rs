@@ -146,6 +146,7 @@ fn trip(car: i32) -> NewTrip {
             floor: Soc::percent(10.0),
             arrival: Soc::percent(15.0),
             ceiling: Soc::percent(100.0),
+            on_way: None,
             value_of_time_per_hour: None,
         },
     }
@@ -171,7 +172,7 @@ fn a_second_start_finds_everything_again() {
     }
     let store = Store::open(directory.path()).unwrap();
     let found = store.car(car_id).unwrap();
-    assert_eq!((found.body().mass, found.body().drag_area), (Mass::kg(2050.0), 0.6));
+    assert_eq!(found.about.mass, Some(Mass::kg(2050.0)));
     assert_eq!((found.about.boost, found.about.pack_voltage), (car().boost, car().pack_voltage));
     assert_eq!((found.about.distances, found.about.distance_base), (car().distances, DistanceBase::Own));
     assert_eq!(found.about.on_board, car().on_board);

@@ -122,7 +122,7 @@ struct Word {
 
 impl<'a> Source<'a> {
     fn new(member: &Member<'a>) -> Self {
-        let limits = member.report.findings.iter().filter(|finding| LIMITS.contains(&finding.code));
+        let limits = member.report.findings.iter().filter(|finding| LIMITS.contains(&finding.code()));
         let limited = limits.filter_map(|finding| finding.span).map(|span| (span.0.get(), span.1.get())).collect();
         Self { name: member.name, curve: &member.report.curve, report: member.report, limited }
     }

@@ -4,7 +4,7 @@
 //! it takes. In the night the home post adds power · (1 − loss) · hours, up to its limit. Plain bookkeeping.
 
 use crate::charging::ac_charge::{OnBoardCharger, Post};
-use crate::quantity::{Energy, Minutes, Power, Soc};
+use crate::quantity::{Energy, Minutes, Power, Soc, SocSpan};
 
 /// Most fast charges that are counted for one day.
 const MOST_A_DAY: usize = 50;
@@ -92,7 +92,7 @@ pub fn coming_month(days: &[Energy], habits: &Habits) -> Vec<DayAhead> {
         .map(|&driven| {
             let day = day(driven, soc, habits);
             let stored = day.home_plug * (1.0 - habits.loss_percent / 100.0);
-            soc = day.evening + Soc::percent(100.0 * (stored / habits.usable));
+            soc = day.evening + SocSpan::points(100.0 * (stored / habits.usable));
             day
         })
         .collect()

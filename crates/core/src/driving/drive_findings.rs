@@ -3,7 +3,7 @@
 //! The limits are common practice, no published source.
 
 use crate::driving::drive::{Drive, Used};
-use crate::quantity::Energy;
+use crate::quantity::{Consumption, Energy, SocSpan, Speed};
 use crate::session::findings::Severity;
 
 /// Mean speeds outside of these are no road trip, km/h.
@@ -15,71 +15,72 @@ const FEWEST_POINTS: f64 = 10.0;
 /// From this distance on a missing climb is worth a word, km.
 const LONG: f64 = 50.0;
 
-/// One finding about a drive.
-#[derive(Clone, Debug, PartialEq)]
-pub struct DriveFinding {
+/// What is odd about a drive.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum DriveFinding {
+    /// A mean speed that no road trip has.
+    ImpossibleSpeed(Speed),
+    /// The battery gained without a known descent.
+    EnergyFromNothing,
+    /// A consumption that is unusual for a car.
+    OddConsumption(Consumption),
+    /// So few points of SoC that their ±0.5 matter.
+    FewPoints(SocSpan),
+    /// Climb and descent of a long drive are not noted.
+    ClimbMissing,
+}
+
+impl DriveFinding {
     /// A stable name.
-    pub code: &'static str,
+    pub fn code(self) -> &'static str {
+        match self {
+            Self::ImpossibleSpeed(_) => "impossible-speed",
+            Self::EnergyFromNothing => "energy-from-nothing",
+            Self::OddConsumption(_) => "odd-consumption",
+            Self::FewPoints(_) => "few-points",
+            Self::ClimbMissing => "climb-missing",
+        }
+    }
+
     /// How much it matters.
-    pub severity: Severity,
-    /// One plain sentence: what is odd, and what it means.
-    pub message: String,
+    pub fn severity(self) -> Severity {
+        match self {
+            Self::ImpossibleSpeed(_) | Self::EnergyFromNothing => Severity::Fault,
+            Self::OddConsumption(_) => Severity::Warning,
+            Self::FewPoints(_) | Self::ClimbMissing => Severity::Note,
+        }
+    }
 }
 
 /// All findings of a drive of a car with a usable capacity.
 pub fn drive_findings(drive: &Drive, usable: Energy) -> Vec<DriveFinding> {
     let mut found = Vec::new();
-    let mut say = |code, severity, message| found.push(DriveFinding { code, severity, message });
-    let (speed, energy) = (drive.speed().get(), drive.energy(usable).get());
-    if !SPEEDS.contains(&speed) {
-        say(
-            "impossible-speed",
-            Severity::Fault,
-            format!("{speed:.0} km/h on average: distance or minutes are wrong, so the drive does not count."),
-        );
+    let (speed, energy, consumption) = (drive.speed(), drive.energy(usable).get(), drive.consumption(usable));
+    if !SPEEDS.contains(&speed.get()) {
+        found.push(DriveFinding::ImpossibleSpeed(speed));
     }
-    let consumption = drive.consumption(usable).get();
     let downhill = drive.net_climb().is_some_and(|climb| climb.get() < -100.0);
+    let level = drive.net_climb().is_none_or(|climb| climb.get().abs() < 100.0);
     if energy <= 0.0 && !downhill {
-        say(
-            "energy-from-nothing",
-            Severity::Fault,
-            "The battery gained on the way without a known descent: energy or SoC is wrong, so the drive does not count.".into(),
-        );
-    } else if !CONSUMPTIONS.contains(&consumption) && drive.net_climb().is_none_or(|climb| climb.get().abs() < 100.0) {
-        say(
-            "odd-consumption",
-            Severity::Warning,
-            format!("{consumption:.1} kWh/100 km is unusual for a car; look at distance and energy again."),
-        );
+        found.push(DriveFinding::EnergyFromNothing);
+    } else if !CONSUMPTIONS.contains(&consumption.get()) && level {
+        found.push(DriveFinding::OddConsumption(consumption));
     }
     if let Used::Soc(before, after) = drive.used
         && (before - after).get() < FEWEST_POINTS
         && energy > 0.0
     {
-        let points = (before - after).get();
-        say(
-            "few-points",
-            Severity::Note,
-            format!(
-                "{points:.0} points of SoC, each ±0.5: the consumption may be {:.0} % off.",
-                100.0 / points.max(1.0)
-            ),
-        );
+        found.push(DriveFinding::FewPoints(before - after));
     }
     if drive.climb.is_none() && drive.distance.get() >= LONG {
-        say(
-            "climb-missing",
-            Severity::Note,
-            "Climb and descent are not noted; the road is taken as level, so hills go into the residual.".into(),
-        );
+        found.push(DriveFinding::ClimbMissing);
     }
     found
 }
 
 /// Whether a drive counts: nobody left it out, and nothing about it is impossible.
 pub fn counts(drive: &Drive, usable: Energy) -> bool {
-    drive.left_out.is_none() && drive_findings(drive, usable).iter().all(|finding| finding.severity < Severity::Fault)
+    drive.left_out.is_none() && drive_findings(drive, usable).iter().all(|finding| finding.severity() < Severity::Fault)
 }
 
 #[cfg(test)]
@@ -88,7 +89,7 @@ mod tests {
     use crate::quantity::{Distance, Height, Minutes, Soc};
 
     fn codes(drive: &Drive) -> Vec<&'static str> {
-        drive_findings(drive, Energy::kwh(60.0)).into_iter().map(|finding| finding.code).collect()
+        drive_findings(drive, Energy::kwh(60.0)).into_iter().map(|finding| finding.code()).collect()
     }
 
     fn drive(km: f64, minutes: f64, kwh: f64) -> Drive {

@@ -14,7 +14,7 @@ pub const UP: f64 = 0.90;
 /// From wheel to battery on a descent.
 pub const DOWN: f64 = 0.65;
 /// Outside temperatures between which nobody heats or cools, °C.
-const COMFORT: (f64, f64) = (16.0, 24.0);
+pub const COMFORT: (f64, f64) = (16.0, 24.0);
 /// A kelvin of cooling takes this share of what a kelvin of heating takes.
 const COOLING: f64 = 0.5;
 

@@ -26,6 +26,9 @@ pub struct Leg {
     pub drawn: Energy,
     /// The most energy in excess of the start at any point on the way, never below 0.
     pub returned: Energy,
+    /// The most energy drawn between any two points on the way, never below 0: what a battery that is full at the first of
+    /// them must hold.
+    pub longest_draw: Energy,
     /// Time on the road.
     pub time: Minutes,
 }
@@ -35,13 +38,17 @@ impl Leg {
     pub fn straight(length: Distance, speed: Speed, consumption: Consumption) -> Self {
         let net = consumption * length;
         let time = if length.get() > 0.0 { length / speed } else { Minutes::new(0.0) };
-        Self { net, drawn: Energy::kwh(net.get().max(0.0)), returned: Energy::kwh((-net.get()).max(0.0)), time }
+        let drawn = Energy::kwh(net.get().max(0.0));
+        Self { net, drawn, returned: Energy::kwh((-net.get()).max(0.0)), longest_draw: drawn, time }
     }
 
     /// This drive and then another.
     #[must_use]
     pub fn then(self, next: Self) -> Self {
+        let across = self.net + self.returned + next.drawn;
+        let draws = [self.longest_draw, next.longest_draw, across].map(Energy::get);
         Self {
+            longest_draw: Energy::kwh(draws.into_iter().fold(0.0, f64::max)),
             net: self.net + next.net,
             drawn: Energy::kwh(self.drawn.get().max((self.net + next.drawn).get())),
             returned: Energy::kwh(self.returned.get().max((next.returned - self.net).get())),
@@ -78,6 +85,11 @@ impl Route {
         &self.segments
     }
 
+    /// Where it begins.
+    pub fn start(&self) -> Distance {
+        Distance::km(0.0)
+    }
+
     /// Whole length.
     pub fn length(&self) -> Distance {
         Distance::km(self.totals[self.totals.len() - 1].0)
@@ -106,7 +118,7 @@ impl Route {
         if self.gives_back {
             return Leg { net, time, ..self.walk(from.get(), to.get()) };
         }
-        Leg { net, drawn: net, returned: Energy::kwh(0.0), time }
+        Leg { net, drawn: net, returned: Energy::kwh(0.0), longest_draw: net, time }
     }
 
     /// The drive between two places, segment by segment.
@@ -170,6 +182,10 @@ mod tests {
         let down = route.between(Distance::km(20.0), Distance::km(40.0));
         assert!((down.returned.get() - 4.0).abs() < 1e-9);
         assert_eq!(down.drawn.get(), 0.0);
+        // Down 4 and up 12: from the bottom on 12 are drawn, though only 8 more than at the start.
+        let valley = Route::new(vec![segment(20.0, 60.0, -20.0), segment(20.0, 60.0, 60.0)]);
+        let valley = valley.between(Distance::km(0.0), Distance::km(40.0));
+        assert!((valley.drawn.get() - 8.0).abs() < 1e-9 && (valley.longest_draw.get() - 12.0).abs() < 1e-9);
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use crate::charging::stall::Stall;
 use crate::money::receipt::Period;
-use crate::quantity::{Current, Energy, Minutes, Soc};
+use crate::quantity::{Current, Energy, Minutes, Soc, SocSpan};
 use crate::trip::{Site, Vehicle};
 
 /// Length of a period, minutes. Power changes little within.
@@ -15,7 +15,7 @@ pub fn stop_periods(vehicle: &Vehicle, site: &Site, arrive: Soc, depart: Soc) ->
     if !(whole.is_finite() && whole > 0.0) {
         return Vec::new();
     }
-    let plug = |points: Soc| Energy::kwh(vehicle.usable.get() * points.get() / 100.0 / vehicle.stored_share());
+    let plug = |points: SocSpan| Energy::kwh(vehicle.usable.get() * points.get() / 100.0 / vehicle.stored_share());
     let count = (whole / EACH).ceil() as usize;
     let edges: Vec<f64> = (0..=count).map(|index| whole * index as f64 / count as f64).collect();
     let soc = |minute: f64| {

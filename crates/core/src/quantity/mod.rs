@@ -14,10 +14,13 @@ pub mod units;
 use std::fmt;
 use std::ops::{Add, AddAssign, Div, Mul, Sub};
 
+use serde::Serialize;
+
 macro_rules! quantity {
     ($(#[$doc:meta])* $name:ident, $make:ident, $unit:literal) => {
         $(#[$doc])*
-        #[derive(Clone, Copy, Debug, Default, PartialEq, PartialOrd)]
+        #[derive(Clone, Copy, Debug, Default, PartialEq, PartialOrd, Serialize)]
+        #[serde(transparent)]
         pub struct $name(f64);
 
         impl $name {
@@ -75,9 +78,54 @@ macro_rules! quantity {
     };
 }
 
+/// State of charge: percent of the usable capacity, 0 to 100, as the car shows it. A level; a difference of two is a
+/// [`SocSpan`].
+#[derive(Clone, Copy, Debug, Default, PartialEq, PartialOrd, Serialize)]
+#[serde(transparent)]
+pub struct Soc(f64);
+
+impl Soc {
+    /// The level from its number of %.
+    pub const fn percent(value: f64) -> Self {
+        Self(value)
+    }
+
+    /// The number of %.
+    pub const fn get(self) -> f64 {
+        self.0
+    }
+}
+
+impl Sub for Soc {
+    type Output = SocSpan;
+    fn sub(self, other: Self) -> SocSpan {
+        SocSpan(self.0 - other.0)
+    }
+}
+
+impl Sub<SocSpan> for Soc {
+    type Output = Self;
+    fn sub(self, span: SocSpan) -> Self {
+        Self(self.0 - span.0)
+    }
+}
+
+impl Add<SocSpan> for Soc {
+    type Output = Self;
+    fn add(self, span: SocSpan) -> Self {
+        Self(self.0 + span.0)
+    }
+}
+
+impl fmt::Display for Soc {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{:.*} %", f.precision().unwrap_or(1), self.0)
+    }
+}
+
 quantity!(
-    /// State of charge: percent of the usable capacity, 0 to 100, as the car shows it. Also a difference of two, in points.
-    Soc, percent, "%"
+    /// A difference of two states of charge, in points: percents of the usable capacity.
+    SocSpan, points, "points"
 );
 quantity!(
     /// Energy in kilowatt-hours.

@@ -1,7 +1,7 @@
 //! What a session says: energies and losses, the minutes of every window, slices of time, the distance ladder, and the
 //! power levels that it falls below for good.
 
-use crate::quantity::{Distance, Energy, Minutes, Power, Soc};
+use crate::quantity::{Distance, Energy, Minutes, Power, Soc, SocSpan};
 use crate::session::distance_base::DistanceBase;
 use crate::session::metered::Metered;
 use crate::session::soc_timeline::{SocTimeline, TooFewReadings};
@@ -176,7 +176,7 @@ impl Analysis {
         let start = self.timeline.start_soc();
         let step = |count: i32| {
             let distance = rung * f64::from(count);
-            let minute = self.timeline.minute_at(start + Soc::percent(100.0 * (distance / range)))?;
+            let minute = self.timeline.minute_at(start + SocSpan::points(100.0 * (distance / range)))?;
             Some((distance, minute - self.timeline.start()))
         };
         (1..).map_while(step).collect()
@@ -211,7 +211,7 @@ impl Analysis {
         &self.basis
     }
 
-    fn added(&self, points: Soc) -> Option<Distance> {
+    fn added(&self, points: SocSpan) -> Option<Distance> {
         self.basis.range.map(|range| range * (points.get() / 100.0))
     }
 

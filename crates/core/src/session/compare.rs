@@ -4,7 +4,7 @@
 //! in quadrature, and no less than two runs of one car differ from each other. Percent says little between packs of
 //! different size, so every row also says kWh and km a minute.
 
-use crate::quantity::{Distance, Energy, Minutes, Power, Soc};
+use crate::quantity::{Distance, Energy, Minutes, Power, Soc, SocSpan, Temperature};
 use crate::session::Session;
 use crate::session::analysis::Window;
 use crate::session::report::Report;
@@ -91,11 +91,41 @@ pub struct Part {
 
 /// What would mislead.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Caution {
+pub enum Caution {
+    /// The packs are of different sizes, from the least to the most.
+    PacksDiffer(Energy, Energy),
+    /// The charger was the limit for a part of one.
+    ChargerLimited {
+        /// The session's name.
+        name: String,
+    },
+    /// The start points differ, from the least to the most.
+    StartsDiffer {
+        /// The lowest start.
+        low: Soc,
+        /// The highest start.
+        high: Soc,
+        /// Whether a boost counts from the start.
+        boosted: bool,
+    },
+    /// The packs began at different temperatures, from the least to the most.
+    WarmthDiffers(Temperature, Temperature),
+    /// AC and DC charges are on one scale.
+    AcAndDc,
+}
+
+impl Caution {
     /// A stable name.
-    pub code: &'static str,
-    /// One plain sentence.
-    pub message: String,
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::PacksDiffer(..) => "packs-differ",
+            Self::ChargerLimited { .. } => "charger-limited",
+            Self::StartsDiffer { boosted: true, .. } => "starts-differ-with-boost",
+            Self::StartsDiffer { .. } => "starts-differ",
+            Self::WarmthDiffers(..) => "warmth-differs",
+            Self::AcAndDc => "ac-and-dc",
+        }
+    }
 }
 
 /// Sessions on one scale.
@@ -173,16 +203,16 @@ fn row(run: &Run, comparison: &Comparison) -> Row {
     let analysis = &run.report.analysis;
     let window = comparison.window.and_then(|window| analysis.window(window.0, window.1));
     let from = comparison.window.map(|window| window.0);
-    let after = |points: Option<Soc>| {
+    let after = |points: Option<SocSpan>| {
         let (from, points) = (from?, points?);
         // What every session adds, one adds with its very last reading; a rounding error must not reach beyond it.
         let to = (from + points).get().min(analysis.timeline.end_soc().get().max((from + points).get() - 1e-6));
         Some(analysis.timeline.minute_at(Soc::percent(to))? - analysis.timeline.minute_at(from)?)
     };
-    let points_of_energy = comparison.energy.map(|energy| Soc::percent(100.0 * (energy / usable(run))));
+    let points_of_energy = comparison.energy.map(|energy| SocSpan::points(100.0 * (energy / usable(run))));
     let range = analysis.basis().range;
     let points_of_distance =
-        comparison.distance.zip(range).map(|(distance, range)| Soc::percent(100.0 * (distance / range)));
+        comparison.distance.zip(range).map(|(distance, range)| SocSpan::points(100.0 * (distance / range)));
     let stored = comparison.window.map_or(Energy::kwh(0.0), |window| stored(run, window));
     Row {
         error: comparison.window.and_then(|window| analysis.window_error(window.0, window.1)).unwrap_or_default(),
@@ -251,7 +281,7 @@ fn repeatability(runs: &[Run], rows: &[Row]) -> Vec<Repeatability> {
 /// Whether two runs are of one car with one software, began at like SoC and warmth, and neither met a limit.
 fn alike(one: &Run, other: &Run) -> bool {
     let start = |run: &Run| run.report.analysis.timeline.start_soc().get();
-    let warmth = |run: &Run| run.session.battery_at_start().map(crate::quantity::Temperature::get);
+    let warmth = |run: &Run| run.session.battery_at_start().map(Temperature::get);
     let free = |run: &Run| !has(run, "charger-limited") && !has(run, "derated-stall");
     one.car.is_some()
         && one.car == other.car
@@ -263,7 +293,7 @@ fn alike(one: &Run, other: &Run) -> bool {
 }
 
 fn has(run: &Run, code: &str) -> bool {
-    run.report.findings.iter().any(|finding| finding.code == code)
+    run.report.findings.iter().any(|finding| finding.code() == code)
 }
 
 fn spread_of(numbers: impl Iterator<Item = f64>) -> Option<(f64, f64)> {
@@ -275,47 +305,24 @@ fn spread_of(numbers: impl Iterator<Item = f64>) -> Option<(f64, f64)> {
 
 fn cautions(runs: &[Run]) -> Vec<Caution> {
     let mut cautions = Vec::new();
-    let mut say = |code, message| cautions.push(Caution { code, message });
-    if let Some((low, high)) =
-        spread_of(runs.iter().map(|run| usable(run).get())).filter(|(low, high)| high / low > 1.0 + PACKS_DIFFER)
-    {
-        say(
-            "packs-differ",
-            format!(
-                "The packs differ ({low:.0} to {high:.0} kWh): a percent is worth more in one than in another, so compare kWh and km a minute."
-            ),
-        );
+    let packs = spread_of(runs.iter().map(|run| usable(run).get()));
+    if let Some((low, high)) = packs.filter(|(low, high)| high / low > 1.0 + PACKS_DIFFER) {
+        cautions.push(Caution::PacksDiffer(Energy::kwh(low), Energy::kwh(high)));
     }
-    for run in runs.iter().filter(|run| has(run, "charger-limited") || has(run, "derated-stall")) {
-        say(
-            "charger-limited",
-            format!("In “{}” the charger was the limit for a part: it says little of the car there.", run.name),
-        );
-    }
+    let limited = runs.iter().filter(|run| has(run, "charger-limited") || has(run, "derated-stall"));
+    cautions.extend(limited.map(|run| Caution::ChargerLimited { name: run.name.to_string() }));
     let starts = spread_of(runs.iter().map(|run| run.report.analysis.timeline.start_soc().get()));
     let boosted = runs.iter().any(|run| run.boosted || has(run, "boost-over"));
     if let Some((low, high)) = starts.filter(|(low, high)| high - low > STARTS_DIFFER) {
-        let why = if boosted {
-            "and a boost counts from the start, so the same window took different powers"
-        } else {
-            "so only the common window is comparable"
-        };
-        say(
-            if boosted { "starts-differ-with-boost" } else { "starts-differ" },
-            format!("The start points differ ({low:.0} to {high:.0} %), {why}."),
-        );
+        cautions.push(Caution::StartsDiffer { low: Soc::percent(low), high: Soc::percent(high), boosted });
     }
-    let warmths =
-        spread_of(runs.iter().filter_map(|run| run.session.battery_at_start()).map(crate::quantity::Temperature::get));
+    let warmths = spread_of(runs.iter().filter_map(|run| run.session.battery_at_start()).map(Temperature::get));
     if let Some((low, high)) = warmths.filter(|(low, high)| high - low > WARMTH_DIFFERS) {
-        say(
-            "warmth-differs",
-            format!("The packs began at {low:.0} °C to {high:.0} °C: this compares cold with warm, not car with car."),
-        );
+        cautions.push(Caution::WarmthDiffers(Temperature::celsius(low), Temperature::celsius(high)));
     }
     let ac = runs.iter().filter(|run| run.session.conditions.phases.is_some()).count();
     if ac > 0 && ac < runs.len() {
-        say("ac-and-dc", "AC and DC charges are on one scale here.".into());
+        cautions.push(Caution::AcAndDc);
     }
     cautions
 }

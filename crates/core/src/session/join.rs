@@ -46,20 +46,6 @@ pub struct Joined {
     pub second_took: Minutes,
 }
 
-impl Joined {
-    /// One sentence that says how it was joined.
-    pub fn told(&self) -> String {
-        format!(
-            "joined at {:.0} %; from {:.0} to {:.0} % the first part took {:.1} min, the second {:.1} min",
-            self.overlap.1.get(),
-            self.overlap.0.get(),
-            self.overlap.1.get(),
-            self.first_took.get(),
-            self.second_took.get(),
-        )
-    }
-}
-
 /// Joins two sessions; the one that starts lower goes first.
 ///
 /// # Errors
@@ -78,9 +64,7 @@ pub fn join(one: &Session, other: &Session) -> Result<Joined, NotParts> {
         return Err(NotParts::NoOverlap { end: end.get(), start: start.get() });
     };
     let session = spliced(first.0, &first.1, second.0, &second.1);
-    let mut joined = Joined { session, overlap: (start, end), first_took, second_took };
-    joined.session.conditions.joined = Some(joined.told());
-    Ok(joined)
+    Ok(Joined { session, overlap: (start, end), first_took, second_took })
 }
 
 fn spliced(first: &Session, until: &SocTimeline, second: &Session, from: &SocTimeline) -> Session {
@@ -132,7 +116,6 @@ mod tests {
         assert!((counted - 100.0 / 3.0).abs() < 1e-9, "{counted}");
         assert_eq!((joined.overlap.0.get(), joined.overlap.1.get()), (89.0, 91.0));
         assert!((joined.first_took.get() - joined.second_took.get()).abs() < 1e-9);
-        assert!(joined.session.conditions.joined.unwrap().contains("joined at 91 %"));
     }
 
     #[test]

@@ -1,13 +1,16 @@
-//! A trip: the car, the road, the sites along it and what is wanted. [`Trip::check`] says whether it can be planned.
+//! A trip: the car, the road, the sites along it and what is wanted. A [`TripDraft`] holds any numbers; a [`Trip`] holds
+//! numbers that can be driven and planned.
+mod check;
 pub mod opening_hours;
 pub mod site_details;
 
-use thiserror::Error;
+use std::ops::Deref;
 
 use crate::charging::profile::Profile;
 use crate::driving::route::Route;
-use crate::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Speed};
-use crate::trip::site_details::{MOST_CONNECTORS, SiteDetails};
+use crate::quantity::{Current, Distance, Energy, Minutes, Power, Soc, SocSpan, Speed};
+use crate::refused::Refused;
+use crate::trip::site_details::SiteDetails;
 
 /// Most sites that a trip may have.
 pub const MOST_SITES: usize = 1_000;
@@ -49,7 +52,7 @@ impl Vehicle {
     }
 
     /// Energy between two SoC values at the battery.
-    pub fn stored(&self, points: Soc) -> Energy {
+    pub fn stored(&self, points: SocSpan) -> Energy {
         self.usable * (points.get() / 100.0)
     }
 }
@@ -99,15 +102,25 @@ pub struct Goal {
     pub floor: Soc,
     /// Least SoC at the destination.
     pub arrival: Soc,
+    /// Least SoC anywhere along the road; see [`Goal::least_on_way`] for when it is left out.
+    pub on_way: Option<Soc>,
     /// Most SoC on leaving a stall.
     pub ceiling: Soc,
     /// What an hour is worth in the trip's currency; without it minutes alone count.
     pub value_of_time_per_hour: Option<f64>,
 }
 
-/// A trip to plan.
+impl Goal {
+    /// Least SoC anywhere along the road: the lesser of the floor and the SoC at the destination, unless told.
+    pub fn least_on_way(&self) -> Soc {
+        let usual = if self.floor < self.arrival { self.floor } else { self.arrival };
+        self.on_way.unwrap_or(usual)
+    }
+}
+
+/// A trip as it was written: its numbers may be anything.
 #[derive(Clone, Debug)]
-pub struct Trip {
+pub struct TripDraft {
     /// Name for people.
     pub name: String,
     /// The car.
@@ -120,171 +133,63 @@ pub struct Trip {
     pub goal: Goal,
 }
 
-/// What is wrong with a trip, and where: `path` is the place in trip JSON, such as `sites[2].max_kw`.
-#[derive(Clone, Debug, Error, PartialEq)]
-#[error("{path}: {problem}")]
-pub struct TripError {
-    /// The place.
-    pub path: String,
-    /// What is wrong and what is expected.
-    pub problem: String,
-}
+/// Which of a trip's sites, in the order in which the trip lists them: the file's order, not the road's.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct SiteIndex(usize);
 
-impl TripError {
-    /// A problem at a place.
-    pub fn new(path: impl Into<String>, problem: impl Into<String>) -> Self {
-        Self { path: path.into(), problem: problem.into() }
+impl SiteIndex {
+    /// The position in the list of sites.
+    pub fn get(self) -> usize {
+        self.0
     }
 }
 
-/// A number that lies in a range, with its name in trip JSON.
-fn within(path: &str, value: f64, low: f64, high: f64, unit: &str) -> Result<(), TripError> {
-    if value >= low && value <= high {
-        return Ok(());
+/// A trip to plan: every number is one that can be driven and planned.
+#[derive(Clone, Debug)]
+pub struct Trip(TripDraft);
+
+impl Deref for Trip {
+    type Target = TripDraft;
+
+    fn deref(&self) -> &TripDraft {
+        &self.0
     }
-    Err(TripError::new(path, format!("is {value}; expected {low} to {high} {unit}").trim_end()))
 }
 
 impl Trip {
-    /// Whether every number is one that can be driven and planned.
+    /// The trip of a draft.
     ///
     /// # Errors
-    /// The first place that is wrong, with what is expected there.
-    pub fn check(&self) -> Result<(), TripError> {
-        self.vehicle.check()?;
-        self.check_route()?;
-        self.check_sites()?;
-        self.goal.check()
+    /// The first field that cannot be, by its place in trip JSON.
+    pub fn new(draft: TripDraft) -> Result<Self, Refused> {
+        draft.check()?;
+        Ok(Self(draft))
     }
 
-    fn check_route(&self) -> Result<(), TripError> {
-        let segments = self.route.segments();
-        if segments.is_empty() || segments.len() > MOST_SEGMENTS {
-            let found = segments.len();
-            return Err(TripError::new(
-                "route.segments",
-                format!("has {found} segments; expected 1 to {MOST_SEGMENTS}"),
-            ));
-        }
-        for (index, segment) in segments.iter().enumerate() {
-            let path = |field: &str| format!("route.segments[{index}].{field}");
-            within(&path("km"), segment.length.get(), 0.001, 50_000.0, "km")?;
-            within(&path("kmh"), segment.speed.get(), 1.0, 400.0, "km/h")?;
-            within(&path("kwh_per_100km"), segment.consumption.get(), -200.0, 500.0, "kWh/100 km")?;
-        }
-        within("route.segments", self.route.length().get(), 0.001, 100_000.0, "km in all")
+    /// The draft, to be changed and checked anew.
+    pub fn into_draft(self) -> TripDraft {
+        self.0
     }
 
-    fn check_sites(&self) -> Result<(), TripError> {
-        if self.sites.len() > MOST_SITES {
-            let found = self.sites.len();
-            return Err(TripError::new("sites", format!("has {found} sites; expected at most {MOST_SITES}")));
-        }
-        let mut ids = std::collections::HashMap::new();
-        for (index, site) in self.sites.iter().enumerate() {
-            site.check(index, self.route.length())?;
-            if let Some(first) = ids.insert(site.id.as_str(), index) {
-                return Err(TripError::new(
-                    format!("sites[{index}].id"),
-                    format!("is \"{}\" like sites[{first}].id; expected a different id for every site", site.id),
-                ));
-            }
-        }
-        Ok(())
+    /// The same trip without some of its sites: fewer are always possible.
+    #[must_use]
+    pub fn without_sites(mut self, left_out: impl Fn(&Site) -> bool) -> Self {
+        self.0.sites.retain(|site| !left_out(site));
+        self
     }
-}
 
-impl Vehicle {
-    fn check(&self) -> Result<(), TripError> {
-        within("vehicle.usable_kwh", self.usable.get(), 0.1, 2_000.0, "kWh")?;
-        within("vehicle.charge_loss_percent", self.charge_loss_percent, 0.0, 90.0, "%")?;
-        check_power("vehicle.charge_curve", &self.charge_curve)?;
-        if let Some(voltage) = &self.pack_voltage {
-            check_points("vehicle.pack_voltage", "v", voltage, 1.0, 2_000.0, "V")?;
-        }
-        let Some(boost) = &self.boost else {
-            return Ok(());
-        };
-        within("vehicle.boost.minutes", boost.time.get(), 0.0, 1_440.0, "minutes")?;
-        within("vehicle.boost.max_start_soc", boost.max_start.get(), 0.0, 100.0, "%")?;
-        check_power("vehicle.boost.charge_curve", &boost.charge_curve)
+    /// One of its sites.
+    pub fn site(&self, index: SiteIndex) -> &Site {
+        &self.0.sites[index.0]
     }
-}
 
-/// A charge curve: more than 0 kW everywhere but at 100 %, where it may be 0.
-fn check_power(path: &str, curve: &Profile) -> Result<(), TripError> {
-    check_points(path, "kw", curve, 0.0, 10_000.0, "kW")?;
-    for (index, &(soc, kw)) in curve.points().iter().enumerate() {
-        if kw <= 0.0 && soc < 100.0 {
-            let problem = format!("is {kw}; expected more than 0 kW (0 is possible at 100 % only)");
-            return Err(TripError::new(format!("{path}[{index}].kw"), problem));
-        }
+    /// Its sites with their indices, as listed.
+    pub fn indexed_sites(&self) -> impl Iterator<Item = (SiteIndex, &Site)> {
+        self.0.sites.iter().enumerate().map(|(index, site)| (SiteIndex(index), site))
     }
-    if curve.at(0.0) <= 0.0 {
-        return Err(TripError::new(path, "has no power below 100 %; expected more than 0 kW"));
-    }
-    Ok(())
-}
 
-fn check_points(path: &str, name: &str, curve: &Profile, low: f64, high: f64, unit: &str) -> Result<(), TripError> {
-    let found = curve.points().len();
-    if found > MOST_CURVE_POINTS {
-        return Err(TripError::new(path, format!("has {found} points; expected at most {MOST_CURVE_POINTS}")));
-    }
-    for (index, &(_, value)) in curve.points().iter().enumerate() {
-        within(&format!("{path}[{index}].{name}"), value, low, high, unit)?;
-    }
-    Ok(())
-}
-
-impl Site {
-    fn check(&self, index: usize, length: Distance) -> Result<(), TripError> {
-        let path = |field: &str| format!("sites[{index}].{field}");
-        if self.id.is_empty() {
-            return Err(TripError::new(path("id"), "is empty; expected a text that names the site"));
-        }
-        if !(self.at.get() >= 0.0 && self.at.get() <= length.get() + 1e-6) {
-            let problem = format!("is {}; expected 0 to {} km, the length of the route", self.at.get(), length.get());
-            return Err(TripError::new(path("at_km"), problem));
-        }
-        within(&path("off_route_km"), self.off_route.get(), 0.0, 1_000.0, "km")?;
-        within(&path("off_route_kmh"), self.off_route_speed.get(), 1.0, 400.0, "km/h")?;
-        within(&path("max_kw"), self.max_power.get(), 0.1, 10_000.0, "kW")?;
-        if let Some(current) = self.max_current {
-            within(&path("max_a"), current.get(), 0.1, 10_000.0, "A")?;
-        }
-        within(&path("overhead_min"), self.overhead.get(), 0.0, 10_000.0, "minutes")?;
-        within(
-            &path("wait_min"),
-            self.details.wait.get(),
-            0.0,
-            self.overhead.get(),
-            "minutes, a part of overhead_min",
-        )?;
-        let found = self.details.connectors.len();
-        if found > MOST_CONNECTORS {
-            let problem = format!("has {found} kinds; expected at most {MOST_CONNECTORS}");
-            return Err(TripError::new(path("connectors"), problem));
-        }
-        within(&path("price.per_kwh"), self.price.per_kwh, 0.0, 1e9, "")?;
-        within(&path("price.per_min"), self.price.per_min, 0.0, 1e9, "")?;
-        within(&path("price.per_session"), self.price.per_session, 0.0, 1e9, "")
-    }
-}
-
-impl Goal {
-    fn check(&self) -> Result<(), TripError> {
-        within("goal.start_soc", self.start.get(), 0.0, 100.0, "%")?;
-        within("goal.min_soc", self.floor.get(), 0.0, 100.0, "%")?;
-        within("goal.arrival_soc", self.arrival.get(), 0.0, 100.0, "%")?;
-        within("goal.max_soc", self.ceiling.get(), 0.0, 100.0, "%")?;
-        if self.floor >= self.ceiling {
-            let problem = format!("is {}; expected less than goal.max_soc, {}", self.floor.get(), self.ceiling.get());
-            return Err(TripError::new("goal.min_soc", problem));
-        }
-        match self.value_of_time_per_hour {
-            Some(value) => within("goal.value_of_time_per_hour", value, 1e-6, 1e9, ""),
-            None => Ok(()),
-        }
+    /// The site of an identifier.
+    pub fn find_site(&self, id: &str) -> Option<SiteIndex> {
+        self.0.sites.iter().position(|site| site.id == id).map(SiteIndex)
     }
 }

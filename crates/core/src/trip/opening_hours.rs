@@ -41,6 +41,16 @@ impl OpenSpan {
         if self.to > self.from { self.to - self.from } else { self.to + DAY - self.from }
     }
 
+    /// Where it ends, from a minute within it that may be of a later week.
+    fn end_after(&self, minute: f64) -> Option<f64> {
+        let week = f64::from(7 * DAY);
+        let of_day = |day: usize| {
+            let since = (minute - (day as f64 * f64::from(DAY) + f64::from(self.from))).rem_euclid(week);
+            (since < f64::from(self.length())).then(|| minute + f64::from(self.length()) - since)
+        };
+        (0..7).filter(|&day| self.days[day]).filter_map(of_day).reduce(f64::max)
+    }
+
     /// Minutes until it begins, from a minute of the week; 0 within it.
     fn until(&self, minute: u32) -> Option<u32> {
         let week = 7 * DAY;
@@ -64,6 +74,24 @@ impl OpeningHours {
                 soonest.map(|minutes| Minutes::new(f64::from(minutes)))
             }
         }
+    }
+}
+
+impl OpeningHours {
+    /// Minutes that it goes on being open, from a day of the week (0 is Monday) and minutes after its midnight; 0 when it is
+    /// closed. `None` when it does not close within a week.
+    pub fn open_for(&self, day: usize, minute: f64) -> Option<Minutes> {
+        let Self::Spans(spans) = self else { return None };
+        let began = (day % 7) as f64 * f64::from(DAY) + minute.clamp(0.0, f64::from(DAY));
+        let mut at = began;
+        // Each round goes to the end of the span that lasts longest; spans that touch are one.
+        while let Some(end) = spans.iter().filter_map(|span| span.end_after(at)).reduce(f64::max) {
+            at = end;
+            if at - began >= f64::from(7 * DAY) {
+                return None;
+            }
+        }
+        Some(Minutes::new(at - began))
     }
 }
 
@@ -184,5 +212,20 @@ mod tests {
         for text in ["", "always", "Mo 6-8", "Xx 06:00-08:00", "Mo 06:00", "25:00-26:00"] {
             assert!(text.parse::<OpeningHours>().unwrap_err().contains("expected 24/7, or such as"), "{text}");
         }
+    }
+
+    #[test]
+    fn open_for_as_long_as_spans_touch() {
+        let open = |text: &str, day: usize, minute: f64| {
+            let hours: OpeningHours = text.parse().unwrap();
+            hours.open_for(day, minute).map(Minutes::get)
+        };
+        assert_eq!(open("24/7", 2, 100.0), None);
+        assert_eq!(open("Mo-Fr 08:00-12:00,13:00-18:00", 0, 600.5), Some(119.5));
+        assert_eq!(open("Mo-Fr 08:00-12:00,13:00-18:00", 0, 730.0), Some(0.0));
+        assert_eq!(open("Mo 08:00-12:00,12:00-18:00", 0, 600.0), Some(480.0));
+        assert_eq!(open("Mo,Tu 22:00-06:00", 1, 60.0), Some(300.0));
+        assert_eq!(open("Mo-Su 00:00-24:00", 3, 10.0), None);
+        assert_eq!(open("Su 20:00-24:00; Mo 00:00-02:00", 6, 1380.0), Some(180.0));
     }
 }

@@ -48,6 +48,11 @@ pub struct SiteDetails {
 }
 
 impl SiteDetails {
+    /// Whether every stall was out of order when last seen.
+    pub fn is_out_of_order(&self) -> bool {
+        self.stalls.zip(self.out_of_order).is_some_and(|(stalls, broken)| broken >= stalls)
+    }
+
     /// Whether a neighbour's charge may take half of the power.
     pub fn is_shared(&self) -> bool {
         self.cabinet.is_some_and(|stalls| stalls > 1)

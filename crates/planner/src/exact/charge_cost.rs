@@ -5,7 +5,10 @@
 //! go on after it: that boost takes `m` minutes and carries s to b(s), so the cost is that of b(s) less m minutes.
 
 use crate::exact::cell_bound::Rise;
-use crate::model::problem::{Problem, SAME, Weights};
+use crate::model::leg::SAME;
+use crate::model::problem::Problem;
+use crate::model::road_index::RoadIndex;
+use crate::model::stop_cost::StopCost;
 use spare_hour_core::charging::charging_time::{Sample, Sampler};
 use spare_hour_core::charging::stall::{BoostedStart, Stall};
 
@@ -20,7 +23,7 @@ pub(crate) struct DepartureWalk<'a> {
 }
 
 impl<'a> DepartureWalk<'a> {
-    pub(crate) fn new(problem: &'a Problem, node: usize, start: f64) -> Self {
+    pub(crate) fn new(problem: &'a Problem, node: RoadIndex, start: f64) -> Self {
         let cost = SiteCost::new(problem, node);
         let stall = &problem.stalls[node];
         let boosted = stall.boost().map(|boost| boost.time.sampler(start));
@@ -69,7 +72,7 @@ struct BoostWalk<'a> {
 }
 
 impl<'a> ArrivalWalk<'a> {
-    pub(crate) fn new(problem: &'a Problem, node: usize, start: f64) -> Self {
+    pub(crate) fn new(problem: &'a Problem, node: RoadIndex, start: f64) -> Self {
         let stall = &problem.stalls[node];
         let boost = stall.boost().zip(problem.boost_end()).map(|(boost, end)| {
             let carried = boost.carries(start);
@@ -112,22 +115,22 @@ impl BoostWalk<'_> {
 
 /// What charging at a site costs, under both sets of weights.
 struct SiteCost<'a> {
-    weights: Weights,
-    pure: Weights,
+    weights: &'a StopCost,
+    pure: &'a StopCost,
     stall: &'a Stall,
 }
 
 impl<'a> SiteCost<'a> {
-    fn new(problem: &'a Problem, node: usize) -> Self {
-        Self { weights: problem.weights(node), pure: problem.pure_weights(node), stall: &problem.stalls[node] }
+    fn new(problem: &'a Problem, node: RoadIndex) -> Self {
+        Self { weights: problem.cost(node), pure: problem.pure_cost(node), stall: &problem.stalls[node] }
     }
 
     fn rise(&self, soc: f64, sample: Sample) -> Rise {
-        let value = |weights: &Weights| weights.per_minute * sample.from_empty + weights.per_percent * soc;
+        let value = |cost: &StopCost| cost.charge(sample.from_empty, soc);
         let slope = |kw| self.pure.per_minute * self.stall.sustained().minutes_per_percent(kw) + self.pure.per_percent;
         Rise {
-            upper: value(&self.weights),
-            lower: value(&self.pure),
+            upper: value(self.weights),
+            lower: value(self.pure),
             slope_low: slope(sample.high_kw),
             slope_high: slope(sample.low_kw),
         }

@@ -1,7 +1,7 @@
 //! The best ways on from one site, by the SoC on leaving it.
 
 use crate::exact::grid::Grid;
-use crate::model::problem::Node;
+use crate::model::leg::Node;
 
 /// The best way on from a departure: its cost, where it goes and the SoC it arrives with.
 #[derive(Clone, Copy, Debug)]

@@ -1,6 +1,7 @@
 //! The SoC values, floor to ceiling, between which the planner bounds every cost.
 
-use crate::model::problem::{BOOST_MARGIN, Problem, SAME};
+use crate::model::leg::SAME;
+use crate::model::problem::{BOOST_MARGIN, Problem};
 
 /// Width of the grid in % SoC.
 const STEP: f64 = 0.1;
@@ -54,7 +55,7 @@ impl Grid {
         self.edge_below(soc + SAME).min(self.cells() - 1)
     }
 
-    /// The arrivals to try along a hop that loses `net` percent: both ends, every edge between, and every SoC that
+    /// The arrivals to try along a leg that loses `net` percent: both ends, every edge between, and every SoC that
     /// leaves the site before at a point of the car's curves, so that a cliff can be left at the cliff. Rising.
     pub(crate) fn arrivals(&self, from: f64, to: f64, net: f64) -> Vec<Point> {
         let mut points = vec![self.point(from)];

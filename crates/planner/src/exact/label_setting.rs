@@ -7,7 +7,7 @@
 //! `m` minutes and carries s to b(s), a charge from s either ends during it (x ≤ b(s)) or goes on after it, and V is
 //! the lesser of two such differences.
 //!
-//! Along one hop the cost of leaving at x and arriving at x − e is tried at every grid point of the arrival and at
+//! Along one leg the cost of leaving at x and arriving at x − e is tried at every grid point of the arrival and at
 //! every knot of the curve for the departure (so that a cliff is left at the cliff), which gives plans; between
 //! neighbouring points [`cell_bound`](crate::exact::cell_bound) gives the least it could be, which gives the bound.
 //!
@@ -17,12 +17,16 @@
 use std::collections::VecDeque;
 use std::ops::Range;
 
+use crate::StopSign;
 use crate::exact::cell_bound::{Rise, least_difference};
 use crate::exact::charge_cost::{ArrivalRises, ArrivalWalk, DepartureRises, DepartureWalk};
 use crate::exact::departures::{Departures, Onward};
 use crate::exact::grid::{Grid, Point};
-use crate::model::problem::{Hop, Node, Problem, SAME};
+use crate::model::leg::{Leg, Node, SAME};
+use crate::model::problem::Problem;
+use crate::model::road_index::RoadIndex;
 use spare_hour_core::charging::stall::BoostedStart;
+use typed_index_collections::TiVec;
 
 /// For arrivals in one cell that get the boost: the best departure during it and after it.
 #[derive(Clone)]
@@ -46,7 +50,7 @@ struct SiteLabels {
     boosted: Vec<BoostCell>,
 }
 
-/// One departure that was tried along a hop.
+/// One departure that was tried along a leg.
 struct Tried {
     /// The arrival.
     point: Point,
@@ -56,15 +60,15 @@ struct Tried {
     arriving: ArrivalRises,
 }
 
-/// What charging costs from every edge of the grid at one site, worked out once for all hops that lead there.
+/// What charging costs from every edge of the grid at one site, worked out once for all legs that lead there.
 struct Arrivals<'a> {
-    problem: &'a Problem<'a>,
-    node: usize,
+    problem: &'a Problem,
+    node: RoadIndex,
     at_edges: Vec<ArrivalRises>,
 }
 
 impl<'a> Arrivals<'a> {
-    fn new(problem: &'a Problem<'a>, grid: &Grid, node: usize) -> Self {
+    fn new(problem: &'a Problem, grid: &Grid, node: RoadIndex) -> Self {
         let mut walk = ArrivalWalk::new(problem, node, grid.edges[0]);
         Self { problem, node, at_edges: grid.edges.iter().map(|&soc| walk.at(soc)).collect() }
     }
@@ -82,48 +86,52 @@ impl<'a> Arrivals<'a> {
 /// The labels of a whole trip.
 pub(crate) struct Labels {
     grid: Grid,
-    sites: Vec<SiteLabels>,
+    sites: TiVec<RoadIndex, SiteLabels>,
 }
 
 impl Labels {
-    pub(crate) fn new(problem: &Problem) -> Self {
+    /// The labels of a trip; `None` when it was told to stop.
+    pub(crate) fn new(problem: &Problem, stop: &StopSign) -> Option<Self> {
         let sites = problem.sites();
-        let mut labels = Self { grid: Grid::new(problem), sites: vec![SiteLabels::default(); sites] };
-        let mut incoming: Vec<Vec<(usize, Hop)>> = vec![Vec::new(); sites];
-        for node in 0..sites {
-            for hop in problem.hops(Node::Site(node)) {
-                if let Node::Site(next) = hop.to {
-                    incoming[next].push((node, *hop));
+        let mut labels = Self { grid: Grid::new(problem), sites: vec![SiteLabels::default(); sites].into() };
+        let mut incoming: TiVec<RoadIndex, Vec<(RoadIndex, Leg)>> = vec![Vec::new(); sites].into();
+        for node in problem.road() {
+            for leg in problem.legs(Node::Site(node)) {
+                if let Node::Site(next) = leg.to {
+                    incoming[next].push((node, *leg));
                 }
             }
         }
         // Departures of the sites that a later site has already been tried from.
-        let mut gathered: Vec<Option<[Departures; 2]>> = vec![None; sites];
-        for node in (0..sites).rev() {
+        let mut gathered: TiVec<RoadIndex, Option<[Departures; 2]>> = vec![None; sites].into();
+        for node in problem.road().rev() {
+            if stop.is_raised() {
+                return None;
+            }
             let mut modes = gathered[node].take().unwrap_or_else(|| labels.no_departures());
-            if let Some(hop) = problem.hop(Node::Site(node), Node::End) {
-                labels.gather_last(problem, node, hop, &mut modes);
+            if let Some(leg) = problem.leg(Node::Site(node), Node::End) {
+                labels.gather_last(problem, node, leg, &mut modes);
             }
             labels.sites[node] = labels.label(problem, node, modes);
             if !incoming[node].is_empty() {
                 let arrivals = Arrivals::new(problem, &labels.grid, node);
-                for (before, hop) in &incoming[node] {
+                for (before, leg) in &incoming[node] {
                     let modes = gathered[*before].get_or_insert_with(|| labels.no_departures());
-                    labels.gather(*before, hop, &arrivals, modes);
+                    labels.gather(*before, leg, &arrivals, modes);
                 }
             }
         }
-        labels
+        Some(labels)
     }
 
     /// The departures `(site, SoC)` of the best way on from a node that is left at `depart`.
-    pub(crate) fn follow(&self, problem: &Problem, from: Node, depart: f64) -> Option<Vec<(usize, f64)>> {
+    pub(crate) fn follow(&self, problem: &Problem, from: Node, depart: f64) -> Option<Vec<(RoadIndex, f64)>> {
         let mut departures = Vec::new();
         let mut onward = self.leave(problem, from, depart)?;
         while let Node::Site(node) = onward.to {
             let next = self.arrive(problem, node, onward.arrive)?;
-            let hop = problem.hop(onward.to, next.to)?;
-            departures.push((node, next.arrive + hop.net));
+            let leg = problem.leg(onward.to, next.to)?;
+            departures.push((node, next.arrive + leg.net));
             onward = next;
         }
         Some(departures)
@@ -132,44 +140,44 @@ impl Labels {
     /// A value of the goal that no plan can beat; infinite when there is no plan.
     pub(crate) fn lower_bound(&self, problem: &Problem) -> f64 {
         let start = problem.trip.goal.start.get();
-        let bounds = problem.hops(Node::Start).iter().map(|hop| match hop.to {
+        let bounds = problem.legs(Node::Start).iter().map(|leg| match leg.to {
             Node::Site(node) => {
-                hop.minutes + problem.pure_weights(node).fixed + self.arrival_bound(problem, node, start - hop.net)
+                leg.minutes + problem.pure_cost(node).fixed + self.arrival_bound(problem, node, leg.arrive(start))
             }
-            _ => hop.minutes,
+            _ => leg.minutes,
         });
         bounds.fold(f64::INFINITY, f64::min)
     }
 
-    /// The best hop out of a node that is left at exactly `depart`.
+    /// The best leg out of a node that is left at exactly `depart`.
     fn leave(&self, problem: &Problem, from: Node, depart: f64) -> Option<Onward> {
         let mut best = Onward::NONE;
-        for hop in problem.hops(from) {
-            if depart < hop.least - SAME || depart > hop.most + SAME {
+        for leg in problem.legs(from) {
+            if !leg.allows(depart) {
                 continue;
             }
-            let arrive = depart - hop.net;
-            let cost = match hop.to {
+            let arrive = leg.arrive(depart);
+            let cost = match leg.to {
                 Node::Site(node) => match self.arrive(problem, node, arrive) {
-                    Some(onward) => hop.minutes + problem.weights(node).fixed + onward.cost,
+                    Some(onward) => leg.minutes + problem.cost(node).fixed + onward.cost,
                     None => continue,
                 },
-                _ => hop.minutes,
+                _ => leg.minutes,
             };
-            best = best.or(Onward { cost, to: hop.to, arrive });
+            best = best.or(Onward { cost, to: leg.to, arrive });
         }
         best.cost.is_finite().then_some(best)
     }
 
     /// The best way on from an arrival at a site.
-    fn arrive(&self, problem: &Problem, node: usize, soc: f64) -> Option<Onward> {
+    fn arrive(&self, problem: &Problem, node: RoadIndex, soc: f64) -> Option<Onward> {
         let mut walk = ArrivalWalk::new(problem, node, soc);
         let rises = walk.at(soc);
         let best = self.onward(node, self.grid.cell_of(soc), &rises);
         best.cost.is_finite().then_some(best)
     }
 
-    fn onward(&self, node: usize, cell: usize, rises: &ArrivalRises) -> Onward {
+    fn onward(&self, node: RoadIndex, cell: usize, rises: &ArrivalRises) -> Onward {
         let labels = &self.sites[node];
         match (&rises.boosted, labels.boosted.get(cell)) {
             (Some([during, after]), Some(boosted)) => {
@@ -182,7 +190,7 @@ impl Labels {
         }
     }
 
-    fn arrival_bound(&self, problem: &Problem, node: usize, soc: f64) -> f64 {
+    fn arrival_bound(&self, problem: &Problem, node: RoadIndex, soc: f64) -> f64 {
         let rises = ArrivalWalk::new(problem, node, soc).at(soc);
         let cell = self.grid.cell_of(soc);
         self.branches(node, cell, &rises, &rises)
@@ -193,7 +201,7 @@ impl Labels {
     /// The ways a charge that begins in a cell may go: its cost from 0 % at both ends, and the least cost onward.
     fn branches<'r>(
         &self,
-        node: usize,
+        node: RoadIndex,
         cell: usize,
         start: &'r ArrivalRises,
         end: &'r ArrivalRises,
@@ -216,7 +224,7 @@ impl Labels {
     }
 
     /// The labels of a site, from all its departures without the boost and during it.
-    fn label(&self, problem: &Problem, node: usize, modes: [Departures; 2]) -> SiteLabels {
+    fn label(&self, problem: &Problem, node: RoadIndex, modes: [Departures; 2]) -> SiteLabels {
         let [mut sustained, boosted] = modes;
         let Some(boost) = problem.stalls[node].boost() else {
             sustained.accumulate();
@@ -228,32 +236,32 @@ impl Labels {
     }
 
     /// Gathers the departures from a site to the destination: there is one that counts, which arrives as wished.
-    fn gather_last(&self, problem: &Problem, node: usize, hop: &Hop, modes: &mut [Departures; 2]) {
-        if hop.least < self.grid.edges[0] {
+    fn gather_last(&self, problem: &Problem, node: RoadIndex, leg: &Leg, modes: &mut [Departures; 2]) {
+        if leg.least < self.grid.edges[0] {
             return;
         }
-        let rises = DepartureWalk::new(problem, node, hop.least).at(hop.least);
-        let edge = self.grid.edge_below(hop.least);
-        let cell = self.grid.cell_of(hop.least);
+        let rises = DepartureWalk::new(problem, node, leg.least).at(leg.least);
+        let edge = self.grid.edge_below(leg.least);
+        let cell = self.grid.cell_of(leg.least);
         for (mode, rise) in modes.iter_mut().zip(&rises) {
             if let Some(rise) = rise {
-                let onward = Onward { cost: hop.minutes + rise.upper, to: hop.to, arrive: hop.least - hop.net };
+                let onward = Onward { cost: leg.minutes + rise.upper, to: leg.to, arrive: leg.least - leg.net };
                 mode.offer(edge, onward);
-                mode.bound([cell, cell], hop.minutes + rise.lower);
+                mode.bound([cell, cell], leg.minutes + rise.lower);
             }
         }
     }
 
-    /// Gathers the departures from a site along one hop.
-    fn gather(&self, node: usize, hop: &Hop, arrivals: &Arrivals, modes: &mut [Departures; 2]) {
+    /// Gathers the departures from a site along one leg.
+    fn gather(&self, node: RoadIndex, leg: &Leg, arrivals: &Arrivals, modes: &mut [Departures; 2]) {
         let problem = arrivals.problem;
-        let upper_fixed = hop.minutes + problem.weights(arrivals.node).fixed;
-        let lower_fixed = hop.minutes + problem.pure_weights(arrivals.node).fixed;
-        let mut departures = DepartureWalk::new(problem, node, hop.least);
-        let mut edge = self.grid.edge_below(hop.least);
+        let upper_fixed = leg.minutes + problem.cost(arrivals.node).fixed;
+        let lower_fixed = leg.minutes + problem.pure_cost(arrivals.node).fixed;
+        let mut departures = DepartureWalk::new(problem, node, leg.least);
+        let mut edge = self.grid.edge_below(leg.least);
         let mut before: Option<Tried> = None;
-        for point in self.grid.arrivals(hop.least - hop.net, hop.most - hop.net, hop.net) {
-            let depart = point.soc + hop.net;
+        for point in self.grid.arrivals(leg.least - leg.net, leg.most - leg.net, leg.net) {
+            let depart = point.soc + leg.net;
             while edge + 1 < self.grid.edges.len() && self.grid.edges[edge + 1] <= depart {
                 edge += 1;
             }
@@ -270,7 +278,7 @@ impl Labels {
                 let onward = self.onward(arrivals.node, point.cell, &now.arriving).cost + upper_fixed;
                 for (mode, rise) in modes.iter_mut().zip(&now.leaving) {
                     if let Some(rise) = rise {
-                        mode.offer(edge, Onward { cost: onward + rise.upper, to: hop.to, arrive: point.soc });
+                        mode.offer(edge, Onward { cost: onward + rise.upper, to: leg.to, arrive: point.soc });
                     }
                 }
             }
@@ -279,7 +287,7 @@ impl Labels {
     }
 
     /// Bounds all departures between two that were tried.
-    fn bound(&self, next: usize, fixed: f64, [start, end]: [&Tried; 2], modes: &mut [Departures; 2]) {
+    fn bound(&self, next: RoadIndex, fixed: f64, [start, end]: [&Tried; 2], modes: &mut [Departures; 2]) {
         let width = end.point.soc - start.point.soc;
         for (mode, rises) in start.leaving.iter().zip(&end.leaving).enumerate() {
             let (Some(first), Some(last)) = rises else { continue };

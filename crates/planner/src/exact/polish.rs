@@ -3,8 +3,9 @@
 //! The grid finds the plan; this removes what is left of the grid's width. Departures are then rounded up to a
 //! hundred-thousandth of a percent, so that a figure written with five decimals still keeps every floor.
 
-use crate::model::problem::{Node, Problem, SAME};
-use spare_hour_core::quantity::Soc;
+use crate::model::leg::{Node, SAME};
+use crate::model::problem::Problem;
+use crate::model::road_index::RoadIndex;
 
 /// How far a departure may move, %: a little over the grid's width.
 const REACH: f64 = 0.15;
@@ -12,7 +13,11 @@ const REACH: f64 = 0.15;
 const PARTS: f64 = 1e5;
 
 /// The departures `(site, SoC)`, polished from the `first`-th on; `None` when they cannot be driven.
-pub(crate) fn polish(problem: &Problem, mut departures: Vec<(usize, f64)>, first: usize) -> Option<Vec<(usize, f64)>> {
+pub(crate) fn polish(
+    problem: &Problem,
+    mut departures: Vec<(RoadIndex, f64)>,
+    first: usize,
+) -> Option<Vec<(RoadIndex, f64)>> {
     for _ in 0..2 {
         for position in first..departures.len() {
             polish_one(problem, &mut departures, position)?;
@@ -23,50 +28,42 @@ pub(crate) fn polish(problem: &Problem, mut departures: Vec<(usize, f64)>, first
 }
 
 /// Rounds departures up to a hundred-thousandth of a percent.
-pub(crate) fn round_up(problem: &Problem, departures: &mut [(usize, f64)]) {
+pub(crate) fn round_up(problem: &Problem, departures: &mut [(RoadIndex, f64)]) {
     for departure in departures {
         departure.1 = ((departure.1 * PARTS - 1e-4).ceil() / PARTS).min(problem.ceiling);
     }
 }
 
 /// Moves one departure, if that is better.
-fn polish_one(problem: &Problem, departures: &mut [(usize, f64)], position: usize) -> Option<()> {
+fn polish_one(problem: &Problem, departures: &mut [(RoadIndex, f64)], position: usize) -> Option<()> {
     let (node, depart) = departures[position];
     let arrive = arrival(problem, departures, position)?;
     let next = departures.get(position + 1).copied();
     let to = next.map_or(Node::End, |(next, _)| Node::Site(next));
-    let hop = *problem.hop(Node::Site(node), to)?;
-    let most = next.map_or(hop.most, |(_, next_depart)| hop.most.min(next_depart + hop.net));
-    let (low, high) = ((depart - REACH).max(hop.least).max(arrive), (depart + REACH).min(most));
+    let leg = *problem.leg(Node::Site(node), to)?;
+    let most = next.map_or(leg.most, |(_, next_depart)| leg.most.min(next_depart + leg.net));
+    let (low, high) = ((depart - REACH).max(leg.least).max(arrive), (depart + REACH).min(most));
     if high <= low {
         return Some(());
     }
-    let here = problem.weights(node);
     let cost = |x: f64| {
-        let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(x)).get();
-        let onward = next.map_or(0.0, |(next, next_depart)| charge_cost(problem, next, x - hop.net, next_depart));
-        here.per_minute * charge + here.per_percent * x + onward
+        let onward = next.map_or(0.0, |(next, depart)| problem.charging_cost(next, leg.arrive(x), depart));
+        problem.charging_cost(node, arrive, x) + onward
     };
     let (best, least) = least_on(&cost, low, high);
-    if least < cost(depart) - SAME && !problem.on_boost_margin(best - hop.net) {
+    if least < cost(depart) - SAME && !problem.on_boost_margin(leg.arrive(best)) {
         departures[position].1 = best;
     }
     Some(())
 }
 
 /// SoC on arrival at the stop in a position.
-fn arrival(problem: &Problem, departures: &[(usize, f64)], position: usize) -> Option<f64> {
+fn arrival(problem: &Problem, departures: &[(RoadIndex, f64)], position: usize) -> Option<f64> {
     let (from, soc) = match position.checked_sub(1) {
         Some(before) => (Node::Site(departures[before].0), departures[before].1),
         None => (Node::Start, problem.trip.goal.start.get()),
     };
-    Some(soc - problem.hop(from, Node::Site(departures[position].0))?.net)
-}
-
-fn charge_cost(problem: &Problem, node: usize, arrive: f64, depart: f64) -> f64 {
-    let weights = problem.weights(node);
-    let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
-    weights.per_minute * charge + weights.per_percent * (depart - arrive)
+    Some(problem.leg(from, Node::Site(departures[position].0))?.arrive(soc))
 }
 
 /// Golden-section search for the least value between two ends, the ends included.

@@ -1,30 +1,29 @@
-//! Why a trip cannot be driven: the gap that is too long, by how much, and what would close it.
+//! Why a trip cannot be driven: the leg that is too long, by how much, and what would close it.
 
-use std::fmt;
+use crate::model::leg::Node;
+use crate::model::problem::Problem;
+use crate::model::road_index::RoadIndex;
+use spare_hour_core::quantity::{Distance, Soc, SocSpan};
+use spare_hour_core::trip::SiteIndex;
 
-use crate::model::problem::{Node, Problem};
-use spare_hour_core::quantity::{Distance, Soc};
-
-/// One end of a gap.
+/// One end of a leg.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Place {
     /// The start of the trip.
     Start,
     /// One of the trip's sites, by index.
-    Site(usize),
+    Site(SiteIndex),
     /// The destination.
     End,
 }
 
-/// The shortest gap that cannot be driven among those that stand in the way.
+/// The shortest leg that cannot be driven among those that stand in the way.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Infeasible {
     /// Where it begins.
     pub from: Place,
     /// Where it ends.
     pub to: Place,
-    /// The names of both, for people.
-    pub names: (String, String),
     /// Its length on the route.
     pub length: Distance,
     /// SoC needed on leaving `from`.
@@ -32,45 +31,26 @@ pub struct Infeasible {
     /// The most SoC there can be on leaving `from`.
     pub available: Soc,
     /// How many points are missing.
-    pub short: Soc,
-    /// How many kilometres that is, at the consumption where the gap ends.
+    pub short: SocSpan,
+    /// How many kilometres that is, at the consumption where the leg ends.
     pub short_distance: Distance,
     /// The SoC that must be left at `to`.
     pub floor: Soc,
 }
 
-impl fmt::Display for Infeasible {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let (from, to) = &self.names;
-        write!(
-            f,
-            "the trip cannot be driven: from {from} to {to} is {:.1} km and needs {:.1} % on leaving, with {:.1} % left on \
-             arrival; at most {:.1} % is possible. It is {:.1} points short, about {:.0} km. A charging site on the way, \
-             {:.1} points less on arrival, or less consumption would close it",
-            self.length.get(),
-            self.needed.get(),
-            self.floor.get(),
-            self.available.get(),
-            self.short.get(),
-            self.short_distance.get(),
-            self.short.get(),
-        )
-    }
-}
-
-/// The gap in the way of a trip that has no plan.
+/// The leg in the way of a trip that has no plan.
 pub(crate) fn explain(problem: &Problem) -> Infeasible {
     let reached = reached(problem);
     let mut nearest: Option<(f64, Node, Node)> = None;
     for &from in &reached {
         for to in later(problem, from).filter(|to| !reached.contains(to)) {
-            // A gap is short by at least what the road alone takes beyond a full battery.
+            // A leg is short by at least what the road alone takes beyond a full battery.
             let too_far = |least: f64| problem.on_route_percent(from, to) - 100.0 > least;
             if nearest.is_some_and(|(least, ..)| too_far(least)) {
                 continue;
             }
-            let hop = problem.drive(from, to);
-            let short = hop.least - hop.most;
+            let leg = problem.drive(from, to);
+            let short = leg.least - leg.most;
             if short > 0.0 && nearest.is_none_or(|(least, ..)| short < least) {
                 nearest = Some((short, from, to));
             }
@@ -85,9 +65,9 @@ fn reached(problem: &Problem) -> Vec<Node> {
     let mut reached = vec![Node::Start];
     let mut next = 0;
     while next < reached.len() {
-        for hop in problem.hops(reached[next]) {
-            if !reached.contains(&hop.to) {
-                reached.push(hop.to);
+        for leg in problem.legs(reached[next]) {
+            if !reached.contains(&leg.to) {
+                reached.push(leg.to);
             }
         }
         next += 1;
@@ -100,26 +80,25 @@ fn reached(problem: &Problem) -> Vec<Node> {
 fn later(problem: &Problem, from: Node) -> impl Iterator<Item = Node> {
     let first = match from {
         Node::Start => 0,
-        Node::Site(node) => node + 1,
+        Node::Site(RoadIndex(node)) => node + 1,
         Node::End => problem.sites(),
     };
-    (first..problem.sites()).map(Node::Site).chain([Node::End])
+    (first..problem.sites()).map(|node| Node::Site(RoadIndex(node))).chain([Node::End])
 }
 
 fn describe(problem: &Problem, from: Node, to: Node, short: f64) -> Infeasible {
-    let hop = problem.drive(from, to);
+    let leg = problem.drive(from, to);
     let vehicle = &problem.trip.vehicle;
     let end = problem.place(to);
     let consumption = problem.trip.route.segment_at(end).map_or(0.0, |segment| segment.consumption.get());
-    let missing = vehicle.stored(Soc::percent(short)).get();
+    let missing = vehicle.stored(SocSpan::points(short)).get();
     Infeasible {
         from: place(problem, from),
         to: place(problem, to),
-        names: (name(problem, from), name(problem, to)),
         length: end - problem.place(from),
-        needed: Soc::percent(hop.least),
-        available: Soc::percent(hop.most),
-        short: Soc::percent(short),
+        needed: Soc::percent(leg.least),
+        available: Soc::percent(leg.most),
+        short: SocSpan::points(short),
         short_distance: Distance::km(if consumption > 0.0 { 100.0 * missing / consumption } else { 0.0 }),
         floor: Soc::percent(problem.floor(to)),
     }
@@ -130,16 +109,5 @@ fn place(problem: &Problem, node: Node) -> Place {
         Node::Start => Place::Start,
         Node::Site(node) => Place::Site(problem.order[node]),
         Node::End => Place::End,
-    }
-}
-
-fn name(problem: &Problem, node: Node) -> String {
-    match node {
-        Node::Start => "the start".into(),
-        Node::Site(node) => {
-            let site = problem.site(node);
-            format!("{} (km {:.1})", site.name, site.at.get())
-        }
-        Node::End => format!("the destination (km {:.1})", problem.trip.route.length().get()),
     }
 }

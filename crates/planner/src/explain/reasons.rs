@@ -4,8 +4,9 @@
 //! steps of 5 % the steps below the departure are cheaper here and the steps above it dearer than at the next stop.
 
 use crate::model::plan::Plan;
-use crate::model::problem::{Problem, Weights};
-use spare_hour_core::quantity::{Minutes, Soc};
+use crate::model::problem::Problem;
+use spare_hour_core::quantity::{Minutes, Soc, SocSpan};
+use spare_hour_core::trip::SiteIndex;
 
 /// The step that is compared, %.
 const STEP: f64 = 5.0;
@@ -31,7 +32,7 @@ pub enum Why {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Next {
     /// Which of the trip's sites.
-    pub site: usize,
+    pub site: SiteIndex,
     /// What the first of those percents cost there, in minutes (or minutes' worth when an hour has a value).
     pub step: Minutes,
 }
@@ -42,7 +43,7 @@ pub struct Reason {
     /// What decides.
     pub why: Why,
     /// The size of the steps compared, %; less than 5 near the top.
-    pub points: Soc,
+    pub points: SocSpan,
     /// What the last step before leaving cost here, where that much was charged.
     pub last_here: Option<Minutes>,
     /// What the next step would cost here; `None` at 100 %.
@@ -68,7 +69,7 @@ fn reason(problem: &Problem, plan: &Plan, position: usize) -> Reason {
     });
     Reason {
         why: why(problem, plan, position),
-        points: Soc::percent(points),
+        points: SocSpan::points(points),
         last_here: (depart - arrive >= STEP).then(|| cost_here(depart - STEP, depart)),
         next_here: (points > 0.0).then(|| cost_here(depart, depart + points)).filter(|cost| cost.get().is_finite()),
         next_there,
@@ -100,12 +101,12 @@ fn balanced(problem: &Problem, plan: &Plan, position: usize) -> bool {
 }
 
 /// What a step of a charge that began at `start` costs at a site: minutes, or minutes' worth.
-fn step_cost(problem: &Problem, site: usize, start: f64, from: f64, to: f64) -> Minutes {
+fn step_cost(problem: &Problem, site: SiteIndex, start: f64, from: f64, to: f64) -> Minutes {
     let Some(node) = problem.node_of(site) else {
         return Minutes::new(f64::INFINITY);
     };
     let stall = &problem.stalls[node];
     let begun = |soc: f64| stall.minutes(Soc::percent(start), Soc::percent(soc)).get();
-    let Weights { per_minute, per_percent, .. } = problem.pure_weights(node);
-    Minutes::new(per_minute * (begun(to) - begun(from)) + per_percent * (to - from))
+    let minutes = begun(to) - begun(from);
+    Minutes::new(problem.pure_cost(node).charge(minutes, to - from))
 }

@@ -1,16 +1,12 @@
 //! A plan: the stops, what they add up to, and how good it is proven to be.
 
 use spare_hour_core::quantity::{Energy, Minutes, Soc};
-use spare_hour_core::trip::TripError;
-use thiserror::Error;
-
-use crate::explain::infeasible::Infeasible;
-
+use spare_hour_core::trip::SiteIndex;
 /// One stop of a plan.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Stop {
     /// Which of the trip's sites.
-    pub site: usize,
+    pub site: SiteIndex,
     /// Drive to the stall, from the stall before or the start.
     pub drive: Minutes,
     /// SoC at the stall on arrival.
@@ -59,22 +55,22 @@ pub struct BestPlan {
     pub gap: Minutes,
 }
 
-/// Why there is no plan.
-#[derive(Clone, Debug, Error)]
-pub enum PlanError {
-    /// The trip holds a number that cannot be.
-    #[error(transparent)]
-    Trip(#[from] TripError),
-    /// The trip cannot be driven.
-    #[error("{0}")]
-    Infeasible(Box<Infeasible>),
+/// How good a plan is proven to be, and of which model: the trip as solved may leave out what the trip as shown has.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Proof {
+    /// In that model no plan is better by more than this: minutes, or minutes' worth when an hour has a value.
+    pub gap: Minutes,
+    /// Sites that were left out because a plan would come to them while they are closed.
+    pub sites_left_out: usize,
+    /// Whether one price for each site stood for prices that change with hour, power or length of the stop.
+    pub one_price_a_day: bool,
 }
 
 /// A departure that the driver has fixed.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct FixedDeparture {
     /// Which of the trip's sites.
-    pub site: usize,
+    pub site: SiteIndex,
     /// SoC on leaving it.
     pub depart: Soc,
 }

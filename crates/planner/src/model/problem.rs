@@ -1,121 +1,105 @@
-//! A trip laid out for planning: sites in driving order, the hops between them in percent of the battery, and weights.
+//! A trip laid out for planning: sites in driving order, the legs between them in percent of the battery, and what stops cost.
 
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use crate::model::plan::Plan;
 use spare_hour_core::charging::stall::Stall;
-use spare_hour_core::driving::route::Leg;
+use spare_hour_core::driving::route::Leg as Drive;
 use spare_hour_core::quantity::{Distance, Energy, Soc};
-use spare_hour_core::trip::{Site, Trip};
+use spare_hour_core::trip::{Site, SiteIndex, Trip};
+use typed_index_collections::TiVec;
 
-/// A place where a decision is made. Sites are counted in driving order.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) enum Node {
-    Start,
-    Site(usize),
-    End,
-}
+use crate::StopSign;
+use crate::model::leg::{Leg, Limits, Node, RoadTakes, SAME};
+use crate::model::plan::Plan;
+use crate::model::road_index::RoadIndex;
+use crate::model::stop_cost::{StopCost, minutes_per_money};
 
-/// A drive from one node to another, energies in % of the usable capacity.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Hop {
-    pub(crate) to: Node,
-    /// SoC lost from departure to arrival.
-    pub(crate) net: f64,
-    /// Least SoC on departure that keeps every limit on the way and on arrival.
-    pub(crate) least: f64,
-    /// Most SoC on departure that keeps every limit on the way and on arrival.
-    pub(crate) most: f64,
-    pub(crate) minutes: f64,
-}
-
-/// What charging at a site costs: `per_minute` of charging, `per_percent` of SoC gained, `fixed` per stop.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Weights {
-    pub(crate) per_minute: f64,
-    pub(crate) per_percent: f64,
-    pub(crate) fixed: f64,
-}
-
-pub(crate) struct Problem<'a> {
-    pub(crate) trip: &'a Trip,
+pub(crate) struct Problem {
+    pub(crate) trip: Arc<Trip>,
     /// For each site in driving order, its index in the trip.
-    pub(crate) order: Vec<usize>,
-    pub(crate) stalls: Vec<Arc<Stall>>,
+    pub(crate) order: TiVec<RoadIndex, SiteIndex>,
+    pub(crate) stalls: TiVec<RoadIndex, Arc<Stall>>,
     /// Most SoC on leaving a stall: the driver's ceiling, or just below 100 % when the curve never gets there.
     pub(crate) ceiling: f64,
-    hops: Vec<Vec<Hop>>,
-    from_start: Vec<Hop>,
+    costs: TiVec<RoadIndex, [StopCost; 2]>,
+    legs: TiVec<RoadIndex, Vec<Leg>>,
+    from_start: Vec<Leg>,
 }
 
-/// Two SoC values nearer than this are one.
-pub(crate) const SAME: f64 = 1e-9;
 /// Plans keep this far below the highest SoC that still gets a boost: a driver cannot aim better.
 pub(crate) const BOOST_MARGIN: f64 = 1e-3;
 
-/// Where minutes tie, money decides, then the number of stops: weights too small to move a plan by a second.
-const TIE_MONEY: f64 = 1e-6;
-const TIE_STOP: f64 = 1e-9;
+impl Problem {
+    /// The trip laid out; `None` when it was told to stop.
+    pub(crate) fn new(trip: Arc<Trip>, stop: &StopSign) -> Option<Self> {
+        let mut order: TiVec<RoadIndex, SiteIndex> = trip.indexed_sites().map(|(index, _)| index).collect();
+        order.sort_by(|&a, &b| trip.site(a).at.get().total_cmp(&trip.site(b).at.get()));
+        let stalls = stalls(&trip, &order);
+        let cost = |&index: &SiteIndex| {
+            let Site { price, overhead, .. } = *trip.site(index);
+            [StopCost::with_ties_broken(&trip, price, overhead), StopCost::pure(&trip, price, overhead)]
+        };
+        let costs = order.iter().map(cost).collect();
+        let ceiling = ceiling(&trip);
+        let mut problem = Self { trip, order, stalls, ceiling, costs, legs: TiVec::new(), from_start: Vec::new() };
+        problem.from_start = problem.legs_from(Node::Start);
+        let legs = problem.road().map(|node| (!stop.is_raised()).then(|| problem.legs_from(Node::Site(node))));
+        problem.legs = legs.collect::<Option<_>>()?;
+        Some(problem)
+    }
 
-impl<'a> Problem<'a> {
-    pub(crate) fn new(trip: &'a Trip) -> Self {
-        let mut order: Vec<usize> = (0..trip.sites.len()).collect();
-        order.sort_by(|&a, &b| trip.sites[a].at.get().total_cmp(&trip.sites[b].at.get()));
-        let stalls = stalls(trip, &order);
-        let mut problem =
-            Self { trip, order, stalls, ceiling: ceiling(trip), hops: Vec::new(), from_start: Vec::new() };
-        problem.from_start = problem.hops_from(Node::Start);
-        problem.hops = (0..problem.order.len()).map(|node| problem.hops_from(Node::Site(node))).collect();
-        problem
+    /// The sites in driving order.
+    pub(crate) fn road(&self) -> impl DoubleEndedIterator<Item = RoadIndex> + use<> {
+        (0..self.order.len()).map(RoadIndex)
     }
 
     pub(crate) fn sites(&self) -> usize {
         self.order.len()
     }
 
-    pub(crate) fn site(&self, node: usize) -> &Site {
-        &self.trip.sites[self.order[node]]
+    pub(crate) fn site(&self, node: RoadIndex) -> &Site {
+        self.trip.site(self.order[node])
     }
 
     /// The place in driving order of one of the trip's sites.
-    pub(crate) fn node_of(&self, site: usize) -> Option<usize> {
-        self.order.iter().position(|&index| index == site)
+    pub(crate) fn node_of(&self, site: SiteIndex) -> Option<RoadIndex> {
+        self.order.position(|&index| index == site)
     }
 
-    /// The hops that can be driven out of a node, nearest first.
-    pub(crate) fn hops(&self, from: Node) -> &[Hop] {
+    /// The legs that can be driven out of a node, nearest first.
+    pub(crate) fn legs(&self, from: Node) -> &[Leg] {
         match from {
             Node::Start => &self.from_start,
-            Node::Site(node) => &self.hops[node],
+            Node::Site(node) => &self.legs[node],
             Node::End => &[],
         }
     }
 
-    /// The hop between two nodes, if it can be driven.
-    pub(crate) fn hop(&self, from: Node, to: Node) -> Option<&Hop> {
-        self.hops(from).iter().find(|hop| hop.to == to)
+    /// The leg between two nodes, if it can be driven.
+    pub(crate) fn leg(&self, from: Node, to: Node) -> Option<&Leg> {
+        self.legs(from).iter().find(|leg| leg.to == to)
     }
 
-    /// Weights that count what the trip's goal counts, with ties broken.
-    pub(crate) fn weights(&self, node: usize) -> Weights {
-        let money = self.minutes_per_money().unwrap_or(TIE_MONEY);
-        self.weigh(node, money, TIE_STOP)
+    /// What a stop costs with ties broken: for choosing.
+    pub(crate) fn cost(&self, node: RoadIndex) -> &StopCost {
+        &self.costs[node][0]
     }
 
-    /// Weights that count exactly what the trip's goal counts: for the bound.
-    pub(crate) fn pure_weights(&self, node: usize) -> Weights {
-        self.weigh(node, self.minutes_per_money().unwrap_or(0.0), 0.0)
+    /// What a stop costs and nothing else: for the bound.
+    pub(crate) fn pure_cost(&self, node: RoadIndex) -> &StopCost {
+        &self.costs[node][1]
+    }
+
+    /// What a charge costs from one SoC to another, without what is due once.
+    pub(crate) fn charging_cost(&self, node: RoadIndex, arrive: f64, depart: f64) -> f64 {
+        let minutes = self.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
+        self.cost(node).charge(minutes, depart - arrive)
     }
 
     /// The goal's value of a plan: minutes, plus the minutes that its money is worth.
     pub(crate) fn goal_of(&self, plan: &Plan) -> f64 {
-        plan.total.get() + self.minutes_per_money().map_or(0.0, |weight| weight * plan.cost)
-    }
-
-    /// Energy that leaves the plug for a gain in SoC.
-    pub(crate) fn plug_energy(&self, points: f64) -> Energy {
-        self.trip.vehicle.stored(Soc::percent(points)) * (1.0 / self.trip.vehicle.stored_share())
+        plan.total.get() + minutes_per_money(&self.trip).map_or(0.0, |weight| weight * plan.cost)
     }
 
     /// The highest SoC on arrival that the planner treats as boosted. Where it is the floor itself, a sliver above it, so
@@ -139,57 +123,45 @@ impl<'a> Problem<'a> {
         }
     }
 
-    fn minutes_per_money(&self) -> Option<f64> {
-        self.trip.goal.value_of_time_per_hour.map(|value| 60.0 / value)
-    }
-
-    fn weigh(&self, node: usize, money: f64, stop: f64) -> Weights {
-        let site = self.site(node);
-        Weights {
-            per_minute: 1.0 + money * site.price.per_min,
-            per_percent: money * site.price.per_kwh * self.plug_energy(1.0).get(),
-            fixed: site.overhead.get() + money * site.price.per_session + stop,
-        }
-    }
-
-    fn hops_from(&self, from: Node) -> Vec<Hop> {
+    fn legs_from(&self, from: Node) -> Vec<Leg> {
         let first = match from {
             Node::Start => 0,
-            Node::Site(node) => node + 1,
+            Node::Site(RoadIndex(node)) => node + 1,
             Node::End => return Vec::new(),
         };
-        let mut hops = Vec::new();
+        let mut legs = Vec::new();
         for node in first..=self.order.len() {
-            let to = if node == self.order.len() { Node::End } else { Node::Site(node) };
-            let hop = self.drive(from, to);
-            let least = if from == Node::Start { hop.least.max(self.trip.goal.start.get()) } else { hop.least };
-            if least <= hop.most {
-                hops.push(hop);
+            let to = if node == self.order.len() { Node::End } else { Node::Site(RoadIndex(node)) };
+            let leg = self.drive(from, to);
+            let can = if from == Node::Start { leg.allows(self.trip.goal.start.get()) } else { leg.can_be_driven() };
+            if can {
+                legs.push(leg);
             } else if self.on_route_percent(from, to) > 100.0 {
                 // Whoever goes further passes this place, with less than nothing left.
                 break;
             }
         }
-        hops
+        legs
     }
 
-    /// The hop between two nodes, whether or not it can be driven.
-    pub(crate) fn drive(&self, from: Node, to: Node) -> Hop {
-        let leg = self.way_off(from).then(self.on_route(from, to)).then(self.way_off(to));
-        let percent = 100.0 / self.trip.vehicle.usable.get();
-        let net = leg.net.get() * percent;
+    /// The leg between two nodes, whether or not it can be driven.
+    pub(crate) fn drive(&self, from: Node, to: Node) -> Leg {
+        let drive = self.way_off(from).then(self.on_route(from, to)).then(self.way_off(to));
+        let points = |energy: Energy| 100.0 * (energy / self.trip.vehicle.usable);
+        let road = RoadTakes {
+            net: points(drive.net),
+            drawn: points(drive.drawn),
+            returned: points(drive.returned),
+            longest_draw: points(drive.longest_draw),
+            minutes: drive.time.get(),
+        };
         let departure = if from == Node::Start { self.trip.goal.start.get() } else { self.ceiling };
-        let to_be_charged = if to == Node::End { f64::INFINITY } else { self.ceiling + net };
-        Hop {
-            to,
-            net,
-            least: (self.floor(to) + net).max(leg.drawn.get() * percent),
-            most: departure.min(100.0 - leg.returned.get() * percent).min(to_be_charged),
-            minutes: leg.time.get(),
-        }
+        let most_arriving = if to == Node::End { f64::INFINITY } else { self.ceiling };
+        let on_way = self.trip.goal.least_on_way().get();
+        Leg::new(to, road, Limits { floor: self.floor(to), on_way, departure, most_arriving })
     }
 
-    fn on_route(&self, from: Node, to: Node) -> Leg {
+    fn on_route(&self, from: Node, to: Node) -> Drive {
         self.trip.route.between(self.place(from), self.place(to))
     }
 
@@ -208,14 +180,14 @@ impl<'a> Problem<'a> {
     }
 
     /// The drive between the route and a site's stall.
-    fn way_off(&self, node: Node) -> Leg {
+    fn way_off(&self, node: Node) -> Drive {
         let Node::Site(node) = node else {
-            return Leg::default();
+            return Drive::default();
         };
         let site = self.site(node);
         match self.trip.route.segment_at(site.at) {
-            Some(segment) => Leg::straight(site.off_route, site.off_route_speed, segment.consumption),
-            None => Leg::default(),
+            Some(segment) => Drive::straight(site.off_route, site.off_route_speed, segment.consumption),
+            None => Drive::default(),
         }
     }
 }
@@ -228,10 +200,10 @@ fn ceiling(trip: &Trip) -> f64 {
 }
 
 /// One stall per kind of limit, shared by the sites that have it.
-fn stalls(trip: &Trip, order: &[usize]) -> Vec<Arc<Stall>> {
+fn stalls(trip: &Trip, order: &TiVec<RoadIndex, SiteIndex>) -> TiVec<RoadIndex, Arc<Stall>> {
     let mut kinds: HashMap<(u64, Option<u64>), Arc<Stall>> = HashMap::new();
-    let shared = |&index: &usize| {
-        let site = &trip.sites[index];
+    let shared = |&index: &SiteIndex| {
+        let site = trip.site(index);
         let kind = (site.max_power.get().to_bits(), site.max_current.map(|current| current.get().to_bits()));
         Arc::clone(kinds.entry(kind).or_insert_with(|| Arc::new(Stall::new(&trip.vehicle, site))))
     };

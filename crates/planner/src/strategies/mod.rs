@@ -5,9 +5,11 @@
 //! the strategy fills up. All use the same physics as the planner.
 
 use crate::exact::polish;
+use crate::model::leg::{Leg, Node, SAME};
 use crate::model::plan::Plan;
-use crate::model::problem::{Hop, Node, Problem, SAME};
+use crate::model::problem::Problem;
 use crate::model::replay;
+use crate::model::road_index::RoadIndex;
 
 /// A rule for when to leave.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -29,7 +31,7 @@ pub const STRATEGIES: [Strategy; 5] =
     [Strategy::TenToEighty, Strategy::JustEnough, Strategy::HalfAndGo, Strategy::PowerFloor(50.0), Strategy::FillUp];
 
 impl Strategy {
-    /// The strategy's name.
+    /// The strategy's name, as plans name it.
     pub fn name(self) -> String {
         match self {
             Self::TenToEighty => "ten to eighty".into(),
@@ -40,19 +42,8 @@ impl Strategy {
         }
     }
 
-    /// Its rule in one sentence.
-    pub fn rule(self) -> &'static str {
-        match self {
-            Self::TenToEighty => "Arrive with 10 % or more and leave at 80 %, every time.",
-            Self::JustEnough => "Leave with just what reaches the next stop with the floor.",
-            Self::HalfAndGo => "Leave near 50 %, or with what the next leg needs.",
-            Self::PowerFloor(_) => "Leave when the power falls below the number, or with what the next leg needs.",
-            Self::FillUp => "Leave at the ceiling.",
-        }
-    }
-
     /// The SoC at which the strategy leaves a site, whatever comes next.
-    fn leaves_at(self, problem: &Problem, node: usize) -> f64 {
+    fn leaves_at(self, problem: &Problem, node: RoadIndex) -> f64 {
         let soc = match self {
             Self::TenToEighty => 80.0,
             Self::JustEnough => 0.0,
@@ -63,18 +54,18 @@ impl Strategy {
         soc.min(problem.ceiling)
     }
 
-    /// The SoC at which the strategy leaves a site for a hop; `None` when it would not or cannot.
-    fn departure(self, problem: &Problem, node: usize, arrive: f64, hop: &Hop) -> Option<f64> {
+    /// The SoC at which the strategy leaves a site for a leg; `None` when it would not or cannot.
+    fn departure(self, problem: &Problem, node: RoadIndex, arrive: f64, leg: &Leg) -> Option<f64> {
         let least =
-            if hop.to == Node::End { hop.least } else { hop.least + self.floor(problem) - problem.floor(hop.to) };
+            if leg.to == Node::End { leg.least } else { leg.least + self.floor(problem) - problem.floor(leg.to) };
         let rule = self.leaves_at(problem, node);
         let depart = match self {
             Self::FillUp => rule,
-            _ if hop.to == Node::End => least,
+            _ if leg.to == Node::End => least,
             Self::TenToEighty => rule,
             _ => rule.max(least),
         };
-        let kept = depart >= least - SAME && depart <= hop.most + SAME && depart > arrive;
+        let kept = depart >= least - SAME && leg.allows(depart) && depart > arrive;
         let within = self != Self::TenToEighty || depart <= rule + SAME;
         (kept && within).then_some(depart)
     }
@@ -87,7 +78,7 @@ impl Strategy {
 }
 
 /// The highest SoC up to which a site gives at least `kw`, 0 when it never does.
-fn last_soc_with(problem: &Problem, node: usize, kw: f64) -> f64 {
+fn last_soc_with(problem: &Problem, node: RoadIndex, kw: f64) -> f64 {
     let pieces = problem.stalls[node].power().pieces();
     let Some(piece) = pieces.iter().rev().find(|piece| piece.start.max(piece.end) >= kw) else {
         return 0.0;
@@ -112,7 +103,7 @@ pub struct StrategyResult {
 struct Label {
     arrive: f64,
     cost: f64,
-    from: Option<(usize, usize)>,
+    from: Option<(RoadIndex, usize)>,
     /// SoC on leaving the site it came from.
     left_at: f64,
 }
@@ -121,24 +112,24 @@ struct Label {
 pub(crate) fn simulate(problem: &Problem, strategy: Strategy) -> StrategyResult {
     let end = problem.sites();
     let mut labels: Vec<Vec<Label>> = vec![Vec::new(); end + 1];
-    for hop in problem.hops(Node::Start) {
-        let arrive = problem.trip.goal.start.get() - hop.net;
-        if hop.to == Node::End || arrive >= strategy.floor(problem) - SAME {
+    for leg in problem.legs(Node::Start) {
+        let arrive = leg.arrive(problem.trip.goal.start.get());
+        if leg.to == Node::End || arrive >= strategy.floor(problem) - SAME {
             let left_at = problem.trip.goal.start.get();
             add(
-                &mut labels[index(hop.to, end)],
-                Label { arrive, cost: arrival_cost(problem, hop), from: None, left_at },
+                &mut labels[index(leg.to, end)],
+                Label { arrive, cost: arrival_cost(problem, leg), from: None, left_at },
             );
         }
     }
-    for node in 0..end {
-        for position in 0..labels[node].len() {
-            let label = labels[node][position];
-            for hop in problem.hops(Node::Site(node)) {
-                let Some(depart) = strategy.departure(problem, node, label.arrive, hop) else { continue };
-                let cost = label.cost + charging_cost(problem, node, label.arrive, depart) + arrival_cost(problem, hop);
-                let next = Label { arrive: depart - hop.net, cost, from: Some((node, position)), left_at: depart };
-                add(&mut labels[index(hop.to, end)], next);
+    for node in problem.road() {
+        for position in 0..labels[node.0].len() {
+            let label = labels[node.0][position];
+            for leg in problem.legs(Node::Site(node)) {
+                let Some(depart) = strategy.departure(problem, node, label.arrive, leg) else { continue };
+                let cost = label.cost + problem.charging_cost(node, label.arrive, depart) + arrival_cost(problem, leg);
+                let next = Label { arrive: leg.arrive(depart), cost, from: Some((node, position)), left_at: depart };
+                add(&mut labels[index(leg.to, end)], next);
             }
         }
     }
@@ -151,23 +142,17 @@ pub(crate) fn simulate(problem: &Problem, strategy: Strategy) -> StrategyResult 
 
 fn index(node: Node, end: usize) -> usize {
     match node {
-        Node::Site(node) => node,
+        Node::Site(RoadIndex(node)) => node,
         _ => end,
     }
 }
 
-/// Drive and fixed cost of arriving at the end of a hop.
-fn arrival_cost(problem: &Problem, hop: &Hop) -> f64 {
-    match hop.to {
-        Node::Site(node) => hop.minutes + problem.weights(node).fixed,
-        _ => hop.minutes,
+/// Drive and fixed cost of arriving at the end of a leg.
+fn arrival_cost(problem: &Problem, leg: &Leg) -> f64 {
+    match leg.to {
+        Node::Site(node) => leg.minutes + problem.cost(node).fixed,
+        _ => leg.minutes,
     }
-}
-
-fn charging_cost(problem: &Problem, node: usize, arrive: f64, depart: f64) -> f64 {
-    let weights = problem.weights(node);
-    let (from, to) = (spare_hour_core::quantity::Soc::percent(arrive), spare_hour_core::quantity::Soc::percent(depart));
-    weights.per_minute * problem.stalls[node].minutes(from, to).get() + weights.per_percent * (depart - arrive)
 }
 
 /// Keeps a label unless one that arrives with the same SoC is as cheap.
@@ -180,12 +165,12 @@ fn add(labels: &mut Vec<Label>, new: Label) {
 }
 
 /// The departures that lead to a label, in driving order.
-fn departures(problem: &Problem, labels: &[Vec<Label>], last: &Label) -> Vec<(usize, f64)> {
+fn departures(problem: &Problem, labels: &[Vec<Label>], last: &Label) -> Vec<(RoadIndex, f64)> {
     let mut departures = Vec::new();
     let mut label = last;
     while let Some((node, position)) = label.from {
         departures.push((node, label.left_at));
-        label = &labels[node][position];
+        label = &labels[node.0][position];
     }
     departures.reverse();
     polish::round_up(problem, &mut departures);

@@ -14,8 +14,8 @@ use proptest::prelude::*;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
-use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, Vehicle};
-use spare_hour_planner::Plan;
+use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
+use spare_hour_planner::{Infeasible, Plan, Planner};
 
 pub fn curve(points: &[(f64, f64)]) -> Profile {
     Profile::new(points.to_vec()).unwrap()
@@ -62,16 +62,17 @@ pub fn goal() -> Goal {
         floor: Soc::percent(10.0),
         arrival: Soc::percent(10.0),
         ceiling: Soc::percent(100.0),
+        on_way: None,
         value_of_time_per_hour: None,
     }
 }
 
-pub fn trip(vehicle: Vehicle, km: f64, sites: Vec<Site>) -> Trip {
-    Trip { name: "Test".into(), vehicle, route: Route::new(vec![segment(km, 110.0, 20.0)]), sites, goal: goal() }
+pub fn trip(vehicle: Vehicle, km: f64, sites: Vec<Site>) -> TripDraft {
+    TripDraft { name: "Test".into(), vehicle, route: Route::new(vec![segment(km, 110.0, 20.0)]), sites, goal: goal() }
 }
 
 /// A long road with a site every so many km, powers in turn.
-pub fn long_trip(vehicle: Vehicle, km: f64, count: usize) -> Trip {
+pub fn long_trip(vehicle: Vehicle, km: f64, count: usize) -> TripDraft {
     let powers = [150.0, 50.0, 300.0, 100.0];
     let every = km / (count + 1) as f64;
     let sites = (0..count).map(|i| site(i, every * (i + 1) as f64, powers[i % 4])).collect();
@@ -121,17 +122,31 @@ prop_compose! {
         sites in prop::collection::vec(any_site(km), 3..9),
         start in 40.0f64..100.0, floor in 3.0f64..20.0, arrival in 5.0f64..50.0, ceiling in 70.0f64..100.0,
         value in prop::option::of(5.0f64..60.0), km in Just(km),
-    ) -> Trip {
+    ) -> TripDraft {
         let length = km / segments.len() as f64;
         let sites = sites.into_iter().enumerate().map(|(i, site)| Site { id: format!("s{i}"), ..site }).collect();
-        Trip {
+        TripDraft {
             name: "Any".into(), vehicle, sites,
             route: Route::new(segments.into_iter().map(|(kmh, use_)| segment(length, kmh, use_)).collect()),
             goal: Goal {
                 start: Soc::percent(start), floor: Soc::percent(floor), arrival: Soc::percent(arrival),
-                ceiling: Soc::percent(ceiling), value_of_time_per_hour: value,
+                ceiling: Soc::percent(ceiling), on_way: None,
+        value_of_time_per_hour: value,
             },
         }
+    }
+}
+
+prop_compose! {
+    /// Trips over hills that take and give back, some of them from a start so full that the brakes get warm.
+    pub fn any_hilly_trip()(
+        trip in any_trip(), hills in prop::collection::vec((2.0f64..60.0, -25.0f64..60.0), 2..12),
+        on_way in prop::option::of(0.0f64..15.0),
+    ) -> TripDraft {
+        let whole: f64 = hills.iter().map(|hill| hill.0).sum();
+        let scale = trip.route.length().get() / whole;
+        let segments = hills.into_iter().map(|(km, use_)| segment(km * scale, 80.0, use_)).collect();
+        TripDraft { route: Route::new(segments), goal: Goal { on_way: on_way.map(Soc::percent), ..trip.goal }, ..trip }
     }
 }
 
@@ -161,7 +176,7 @@ pub fn integrate_charge(vehicle: &Vehicle, site: &Site, from: f64, to: f64) -> f
 }
 
 /// Drives and charges a plan kilometre by kilometre and returns its minutes; panics where it breaks a limit.
-pub fn integrate_plan(trip: &Trip, plan: &Plan) -> f64 {
+pub fn integrate_plan(trip: &TripDraft, plan: &Plan) -> f64 {
     let (mut soc, mut minutes, mut km) = (trip.goal.start.get(), 0.0, 0.0);
     let mut drive = |from: f64, to: f64, soc: &mut f64| {
         let mut at = 0.0_f64;
@@ -170,28 +185,35 @@ pub fn integrate_plan(trip: &Trip, plan: &Plan) -> f64 {
             if high > low {
                 minutes += 60.0 * (high - low) / segment.speed.get();
                 *soc -= (high - low) * segment.consumption.get() / trip.vehicle.usable.get();
-                assert!(*soc > -1e-6 && *soc < 100.0 + 1e-6, "SoC {soc} on the road");
+                // A battery that is full takes no more.
+                *soc = soc.min(100.0);
+                assert!(*soc > trip.goal.least_on_way().get() - 1e-5, "SoC {soc} on the road");
             }
             at += segment.length.get();
         }
     };
     let mut extra = 0.0;
     for stop in &plan.stops {
-        let site = &trip.sites[stop.site];
+        let site = &trip.sites[stop.site.get()];
         drive(km, site.at.get(), &mut soc);
         km = site.at.get();
         let lies_in = trip.route.segment_at(site.at).unwrap();
         let off = site.off_route.get() * lies_in.consumption.get() / trip.vehicle.usable.get();
-        soc -= off;
+        soc = (soc - off).min(100.0);
         assert!((soc - stop.arrive.get()).abs() < 0.05, "arrives with {soc}, said {}", stop.arrive);
         assert!(soc >= trip.goal.floor.get() - 1e-6, "below the floor: {soc}");
         assert!(stop.depart.get() <= trip.goal.ceiling.get() + 1e-9 && stop.depart.get() >= soc - 1e-6);
         extra += integrate_charge(&trip.vehicle, site, soc, stop.depart.get()) + site.overhead.get();
         extra += 120.0 * site.off_route.get() / site.off_route_speed.get();
-        soc = stop.depart.get() - off;
+        soc = (stop.depart.get() - off).min(100.0);
     }
     drive(km, trip.route.length().get(), &mut soc);
     assert!(soc >= trip.goal.arrival.get() - 1e-6, "arrives with {soc}");
     assert!((soc - plan.arrival.get()).abs() < 0.05);
     minutes + extra
+}
+
+/// The solved trip of a draft that can be planned.
+pub fn solve(draft: &TripDraft) -> Result<Planner, Box<Infeasible>> {
+    Planner::new(Trip::new(draft.clone()).unwrap())
 }

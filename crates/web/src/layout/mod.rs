@@ -12,7 +12,7 @@ pub(crate) struct Frame {
 }
 
 impl Frame {
-    pub(crate) fn new(app: &crate::App, room: &'static str, title: impl Into<String>) -> Self {
+    pub(crate) fn new(app: &crate::app::App, room: &'static str, title: impl Into<String>) -> Self {
         Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into) }
     }
 }

@@ -1,6 +1,6 @@
 //! The clock and SoC against themselves: what runs backwards, what is there twice, what was not seen.
 
-use super::{Finding, Severity, stopwatch};
+use super::{Fact, Finding};
 use crate::session::{Reading, Session};
 
 /// A step in SoC that is a gap whatever the rhythm of the readings, points.
@@ -30,23 +30,17 @@ fn backwards(session: &Session) -> Vec<Finding> {
 
 /// What is wrong with a reading after the last good one.
 fn against(before: &Reading, reading: &Reading, number: usize) -> Option<Finding> {
-    let (at, was) = (stopwatch(reading.elapsed.get()), stopwatch(before.elapsed.get()));
-    let finding = |code, severity, message| Some(Finding::new(code, severity, message));
-    if reading.elapsed < before.elapsed {
-        let message =
-            format!("Reading {number}: the clock says {at} after {was}; the reading is left out of all figures.");
-        return finding("clock-backwards", Severity::Fault, message);
-    }
-    if reading.elapsed == before.elapsed {
-        let message = format!("Reading {number}: a second reading at {at}; the first one counts.");
-        return finding("duplicate", Severity::Note, message);
-    }
-    if reading.soc < before.soc {
-        let (now, then) = (reading.soc.get(), before.soc.get());
-        let message = format!("Reading {number}: SoC {now} after {then}; the reading is left out of all figures.");
-        return finding("soc-backwards", Severity::Fault, message);
-    }
-    None
+    let says = reading.elapsed;
+    let fact = if says < before.elapsed {
+        Fact::ClockBackwards { reading: number, says, after: before.elapsed }
+    } else if says == before.elapsed {
+        Fact::Duplicate { reading: number, says }
+    } else if reading.soc < before.soc {
+        Fact::SocBackwards { reading: number, shows: reading.soc, after: before.soc }
+    } else {
+        return None;
+    };
+    Some(Finding::new(fact))
 }
 
 /// Stretches without a reading that are long for this session.
@@ -62,13 +56,9 @@ fn gaps(session: &Session) -> Vec<Finding> {
         points > GAP || (points > LONG_GAP && time > 3.0 && time > 5.0 * median)
     };
     let describe = |pair: &[&Reading]| {
-        let (from, to) = (pair[0].soc.get(), pair[1].soc.get());
-        let message = format!(
-            "No reading between {} and {} while SoC rose from {from} to {to}; steps and dips in between are not seen.",
-            stopwatch(pair[0].elapsed.get()),
-            stopwatch(pair[1].elapsed.get()),
-        );
-        Finding::new("gap", Severity::Warning, message).at(pair[0].elapsed).over(from, to)
+        let [before, after] = [pair[0], pair[1]];
+        let fact = Fact::Gap { from: before.elapsed, to: after.elapsed, soc: (before.soc, after.soc) };
+        Finding::new(fact).at(before.elapsed).over(before.soc.get(), after.soc.get())
     };
     readings.windows(2).filter(is_gap).map(describe).collect()
 }
@@ -77,8 +67,5 @@ fn gaps(session: &Session) -> Vec<Finding> {
 fn left_out(session: &Session) -> Option<Finding> {
     let mut out = session.readings.iter().filter(|reading| reading.left_out.is_some());
     let first = out.next()?;
-    let count = 1 + out.count();
-    let (readings, are) = if count == 1 { ("reading", "is") } else { ("readings", "are") };
-    let message = format!("{count} {readings} {are} left out by hand; the figures are those of the others.");
-    Some(Finding::new("left-out", Severity::Note, message).at(first.elapsed))
+    Some(Finding::new(Fact::LeftOut { readings: 1 + out.count() }).at(first.elapsed))
 }

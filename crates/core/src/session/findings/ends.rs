@@ -1,7 +1,7 @@
 //! How a session began and ended, and whether it is enough for what is claimed of it.
 
-use super::{Evidence, Finding, Severity, Shown, stopwatch};
-use crate::quantity::{Minutes, Soc};
+use super::{Evidence, Fact, Finding, Shown};
+use crate::quantity::{Minutes, Power, Soc};
 
 /// Power below this share of the power before is a stop.
 const STOPPED: f64 = 0.05;
@@ -38,29 +38,22 @@ pub(super) fn stopped_from(powers: &[Shown]) -> Option<usize> {
 
 fn start_at_zero(evidence: &Evidence) -> Option<Finding> {
     let first = evidence.analysis.timeline.moments().first().filter(|first| first.soc <= 0.0)?;
-    let message = "Started at 0 %: some batteries begin slowly there to protect themselves, so the first minutes are no picture of real use.";
-    Some(Finding::new("start-at-zero", Severity::Note, message.into()).at(Minutes::new(first.minute)))
+    Some(Finding::new(Fact::StartAtZero {}).at(Minutes::new(first.minute)))
 }
 
 fn failed_attempts(evidence: &Evidence) -> Option<Finding> {
-    let failed = evidence.session.conditions.failed_attempts.filter(|&failed| failed > 0)?;
-    let attempts = if failed == 1 { "attempt" } else { "attempts" };
-    let message = format!(
-        "{failed} {attempts} failed before current flowed; minutes count from current, so plan a longer stop at this site."
-    );
-    Some(Finding::new("failed-attempts", Severity::Note, message))
+    let attempts = evidence.session.conditions.failed_attempts.filter(|&failed| failed > 0)?;
+    Some(Finding::new(Fact::FailedAttempts { attempts }))
 }
 
 fn too_few(evidence: &Evidence) -> Option<Finding> {
     let timeline = &evidence.analysis.timeline;
     let count = timeline.anchors().count();
-    let points = (timeline.end_soc() - timeline.start_soc()).get();
-    if count >= FEWEST && points / count as f64 <= SPARSEST {
+    let over = timeline.end_soc() - timeline.start_soc();
+    if count >= FEWEST && over.get() / count as f64 <= SPARSEST {
         return None;
     }
-    let message =
-        format!("{count} readings over {points:.0} points: minutes between them are sure, the curve's shape is not.");
-    Some(Finding::new("too-few-readings", Severity::Warning, message))
+    Some(Finding::new(Fact::TooFewReadings { readings: count, over }))
 }
 
 /// The crawl at the top, where cells are balanced.
@@ -74,11 +67,9 @@ fn balancing(evidence: &Evidence) -> Option<Finding> {
     if end < TOP + 1.0 || crawl < CRAWL * (ninety_five - ninety) / 5.0 {
         return None;
     }
-    let message = format!(
-        "From {last:.0} to {end:.0} % it took {}: cells are balanced there. Leave before, unless the charge is overnight.",
-        stopwatch(timeline.end().get() - minute(last)?),
-    );
-    Some(Finding::new("balancing", Severity::Note, message).at(Minutes::new(minute(last)?)).over(last, end))
+    let began = Minutes::new(minute(last)?);
+    let fact = Fact::Balancing { took: timeline.end() - began, over: (Soc::percent(last), Soc::percent(end)) };
+    Some(Finding::new(fact).at(began).over(last, end))
 }
 
 /// A charge that ended while power still flowed.
@@ -89,12 +80,8 @@ fn ended_by_limit(evidence: &Evidence) -> Option<Finding> {
     if before.kw < STILL_FLOWING || known >= 100.0 {
         return None;
     }
-    let message = format!(
-        "The charge ended at {known:.0} % while {:.0} kW still flowed: a limit set in the car or at the station ended it, so nothing is known of the curve above.",
-        before.kw,
-    );
-    let finding = Finding::new("ended-by-limit", Severity::Note, message).at(Minutes::new(end.minute));
-    Some(finding.over(known, 100.0))
+    let fact = Fact::EndedByLimit { at: Soc::percent(known), flowing: Power::kw(before.kw) };
+    Some(Finding::new(fact).at(Minutes::new(end.minute)).over(known, 100.0))
 }
 
 /// A car that takes one phase of a post with three.
@@ -108,10 +95,5 @@ fn one_phase(evidence: &Evidence) -> Option<Finding> {
     if !(0.25..=0.40).contains(&share) {
         return None;
     }
-    let message = format!(
-        "{:.1} kW of a post of {:.0} kW: the car takes one of three phases, a third of what the post could give. A post with more amperes on one phase would be faster.",
-        taken.get(),
-        site.get(),
-    );
-    Some(Finding::new("one-phase", Severity::Note, message))
+    Some(Finding::new(Fact::OnePhase { taken, site }))
 }

@@ -1,8 +1,8 @@
 //! Energies against each other: the counter against power over time, against what SoC says was stored, and against SoC's
 //! own delay.
 
-use super::{Evidence, Finding, Severity};
-use crate::quantity::Minutes;
+use super::{Evidence, Fact, Finding};
+use crate::quantity::{Energy, Minutes, SocSpan};
 use crate::session::Meter;
 
 /// A difference between counter and power over time that is odd, %.
@@ -34,29 +34,22 @@ fn against_power(evidence: &Evidence) -> Option<Finding> {
     if counted < 2.0 || widest > 3.0 || off.abs() < OFF {
         return None;
     }
-    let message = format!(
-        "Power over time is {integrated:.1} kWh and the counter says {counted:.1} kWh, {off:+.0} %; one of the two meters is off, so kWh and losses are no surer than that."
-    );
-    Some(Finding::new("energy-against-power", Severity::Warning, message))
+    let (integrated, counted) = (Energy::kwh(integrated), Energy::kwh(counted));
+    Some(Finding::new(Fact::EnergyAgainstPower { integrated, counted }))
 }
 
 /// The station's energy against what SoC says was stored.
 fn against_soc(evidence: &Evidence) -> Option<Finding> {
     let analysis = evidence.analysis;
     let (plug, loss) = (analysis.plug?, analysis.loss_percent?);
-    let points = (analysis.timeline.end_soc() - analysis.timeline.start_soc()).get();
+    let gained = analysis.timeline.end_soc() - analysis.timeline.start_soc();
     // The half percents that the display hides at either end may be this many points of the loss.
-    let hidden = 100.0 / points.max(1.0);
+    let hidden = 100.0 / gained.get().max(1.0);
     let plausible = loss > -hidden && loss < MOST_LOSS + hidden;
     if evidence.session.conditions.meter != Meter::Station || evidence.is_ac() || plausible {
         return None;
     }
-    let stored = analysis.stored.get();
-    let message = format!(
-        "The plug gave {:.1} kWh and {points:.0} points are {stored:.1} kWh, a loss of {loss:.0} % of the plug's energy; 2 to 12 % is usual, so the usable capacity or the meter's side may be wrong.",
-        plug.get(),
-    );
-    Some(Finding::new("energy-against-soc", Severity::Warning, message))
+    Some(Finding::new(Fact::EnergyAgainstSoc { plug, gained, stored: analysis.stored, loss_percent: loss }))
 }
 
 /// How far the shown SoC runs behind the energy counter: its line through the first points, carried back to the start,
@@ -78,10 +71,7 @@ fn lag(evidence: &Evidence) -> Option<Finding> {
     if lag < LAG || slope <= 0.0 {
         return None;
     }
-    let message = format!(
-        "The SoC shown runs {lag:.1} points behind the energy counter; minutes between two SoCs are right, but each SoC was truly reached earlier than shown."
-    );
-    Some(Finding::new("soc-lags", Severity::Note, message).at(Minutes::new(first.minute)))
+    Some(Finding::new(Fact::SocLags { behind: SocSpan::points(lag) }).at(Minutes::new(first.minute)))
 }
 
 /// Slope and value at 0 of the least-squares line through points.

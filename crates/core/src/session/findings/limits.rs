@@ -4,8 +4,8 @@
 //! A boost by time holds full power for 7 to 10 minutes from wherever the charge starts low enough, then steps down
 //! (common practice, no published source). What tells it from a step of the curve is that power held until the cut.
 
-use super::{Evidence, Finding, Severity, Shown, stopwatch};
-use crate::quantity::Minutes;
+use super::{Evidence, Fact, Finding, Shown};
+use crate::quantity::{Current, Minutes, Power, Soc};
 
 /// Power or current within this share of a limit is at it.
 const AT_LIMIT: f64 = 0.97;
@@ -46,28 +46,25 @@ pub(super) fn findings(evidence: &Evidence) -> Vec<Finding> {
 
 /// Power that sits at the site's most kW.
 fn at_site_power(evidence: &Evidence) -> Option<Finding> {
-    let limit = evidence.session.conditions.site_power?.get();
-    let (first, last) = ends(evidence, |shown| evidence.at_plug(shown.kw) >= AT_LIMIT * limit)?;
-    let message = format!(
-        "From {:.0} to {:.0} % the power sat at the site's {limit:.0} kW; there the curve is the charger's, and the car may take more.",
-        first.soc, last.soc,
-    );
-    Some(limited(message, first, last))
+    let site = evidence.session.conditions.site_power?;
+    let (first, last) = ends(evidence, |shown| evidence.at_plug(shown.kw) >= AT_LIMIT * site.get())?;
+    Some(between(Fact::AtSitePower { site, over: over(first, last) }, first, last))
 }
 
 /// Current that sits at the site's most amperes.
 fn at_site_current(evidence: &Evidence) -> Option<Finding> {
-    let limit = evidence.session.conditions.site_current?.get();
-    let (first, last) = ends(evidence, |shown| shown.amps.is_some_and(|amps| amps >= AT_LIMIT * limit))?;
-    let message = format!(
-        "From {:.0} to {:.0} % the current sat at the site's {limit:.0} A; there the curve is the charger's, and the car may take more.",
-        first.soc, last.soc,
-    );
-    Some(limited(message, first, last))
+    let site = evidence.session.conditions.site_current?;
+    let (first, last) = ends(evidence, |shown| shown.amps.is_some_and(|amps| amps >= AT_LIMIT * site.get()))?;
+    Some(between(Fact::AtSiteCurrent { site, over: over(first, last) }, first, last))
 }
 
-fn limited(message: String, first: Shown, last: Shown) -> Finding {
-    Finding::new("charger-limited", Severity::Warning, message).at(Minutes::new(first.minute)).over(first.soc, last.soc)
+fn over(first: Shown, last: Shown) -> (Soc, Soc) {
+    (Soc::percent(first.soc), Soc::percent(last.soc))
+}
+
+/// A finding about the part of the charge between two powers.
+fn between(fact: Fact, first: Shown, last: Shown) -> Finding {
+    Finding::new(fact).at(Minutes::new(first.minute)).over(first.soc, last.soc)
 }
 
 /// First and last power that a limit holds, where they are far enough apart.
@@ -90,12 +87,8 @@ fn constant_current(evidence: &Evidence) -> Option<Finding> {
     if last.volts? / first.volts? < 1.01 {
         return None;
     }
-    let message = format!(
-        "From {:.0} to {:.0} % the current stayed at {:.0} A; whether that is the car's limit or the cable's the readings do not tell, so note the site's amperes.",
-        first.soc, last.soc, first.amps?,
-    );
-    let finding = Finding::new("constant-current", Severity::Note, message);
-    Some(finding.at(Minutes::new(first.minute)).over(first.soc, last.soc))
+    let fact = Fact::ConstantCurrent { current: Current::amps(first.amps?), over: over(first, last) };
+    Some(between(fact, first, last))
 }
 
 /// The longest stretch, by points, in which every power is like the first one; at least `points` long.
@@ -119,18 +112,14 @@ fn boost_over(evidence: &Evidence) -> Option<Finding> {
     let shown = evidence.flowing();
     let cut = (1..shown.len()).find(|&index| is_cut(shown, index))?;
     let (before, after) = (shown[cut - 1], shown[cut]);
-    let message = format!(
-        "At {} the power stepped from {:.0} to {:.0} kW after it had held since the start: a boost ran out. Another start would meet the cut at another SoC, so this curve is good for starts near {:.0} % only.",
-        stopwatch(after.minute),
-        before.kw,
-        after.kw,
-        evidence.analysis.timeline.start_soc().get(),
-    );
-    Some(
-        Finding::new("boost-over", Severity::Warning, message)
-            .at(Minutes::new(after.minute))
-            .over(before.soc, after.soc),
-    )
+    let at = Minutes::new(after.minute);
+    let fact = Fact::BoostOver {
+        at,
+        before: Power::kw(before.kw),
+        after: Power::kw(after.kw),
+        start: evidence.analysis.timeline.start_soc(),
+    };
+    Some(Finding::new(fact).at(at).over(before.soc, after.soc))
 }
 
 fn is_cut(shown: &[Shown], index: usize) -> bool {
@@ -160,13 +149,6 @@ fn derated(evidence: &Evidence) -> Option<Finding> {
     if kw > DERATED_SHARE * site || c_rate > DERATED_C_RATE || cold || by_car {
         return None;
     }
-    let message = format!(
-        "From {:.0} to {:.0} % the power was flat at {kw:.0} kW on a site of {site:.0} kW: a derated or shared stall. There the curve is the stall's; move to another one, and do not plan with this.",
-        first.soc, last.soc,
-    );
-    Some(
-        Finding::new("derated-stall", Severity::Warning, message)
-            .at(Minutes::new(first.minute))
-            .over(first.soc, last.soc),
-    )
+    let fact = Fact::Derated { flat: Power::kw(kw), site: Power::kw(site), over: over(first, last) };
+    Some(between(fact, first, last))
 }

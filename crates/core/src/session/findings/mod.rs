@@ -7,10 +7,13 @@
 mod clock;
 mod ends;
 mod energy;
+mod fact;
 mod limits;
 mod thermal;
 
 use crate::charging::profile::Profile;
+pub use fact::{DipCause, Fact};
+
 use crate::quantity::{Minutes, Soc};
 use crate::session::Session;
 use crate::session::analysis::Analysis;
@@ -29,21 +32,27 @@ pub enum Severity {
 /// One finding.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Finding {
-    /// A stable name, such as `soc-backwards`.
-    pub code: &'static str,
-    /// How much it matters.
-    pub severity: Severity,
+    /// What is odd.
+    pub fact: Fact,
     /// Where, in minutes since current began; `None` when it is about the whole session.
     pub at: Option<Minutes>,
     /// The part of the curve that it is about, where it is about a part.
     pub span: Option<(Soc, Soc)>,
-    /// One plain sentence: what is odd, and what it means.
-    pub message: String,
 }
 
 impl Finding {
-    fn new(code: &'static str, severity: Severity, message: String) -> Self {
-        Self { code, severity, at: None, span: None, message }
+    fn new(fact: Fact) -> Self {
+        Self { fact, at: None, span: None }
+    }
+
+    /// A stable name of what is odd, such as `soc-backwards`.
+    pub fn code(&self) -> &'static str {
+        self.fact.code()
+    }
+
+    /// How much it matters.
+    pub fn severity(&self) -> Severity {
+        self.fact.severity()
     }
 
     fn at(self, at: Minutes) -> Self {
@@ -125,12 +134,6 @@ impl<'a> Evidence<'a> {
     }
 }
 
-/// Minutes as a stopwatch shows them.
-fn stopwatch(minutes: f64) -> String {
-    let seconds = (minutes * 60.0).round() as i64;
-    format!("{}:{:02}", seconds / 60, seconds % 60)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -158,7 +161,7 @@ mod tests {
     fn codes(session: &Session) -> Vec<&'static str> {
         let basis = Basis { usable: Energy::kwh(66.6), range: None, base: DistanceBase::Rated, loss_percent: None };
         let analysis = Analysis::new(session, basis).unwrap();
-        findings(session, &analysis, None).into_iter().map(|finding| finding.code).collect()
+        findings(session, &analysis, None).into_iter().map(|finding| finding.code()).collect()
     }
 
     #[test]
@@ -224,7 +227,7 @@ mod tests {
         let basis =
             Basis { usable: Energy::kwh(60.0), range: None, base: DistanceBase::Rated, loss_percent: Some(10.0) };
         let analysis = Analysis::new(&session, basis).unwrap();
-        findings(&session, &analysis, None).into_iter().map(|finding| finding.code).collect()
+        findings(&session, &analysis, None).into_iter().map(|finding| finding.code()).collect()
     }
 
     fn at_site(kw: f64) -> Conditions {

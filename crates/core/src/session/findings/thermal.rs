@@ -3,8 +3,8 @@
 //! Fast charging works best at a pack of 30 to 40 °C (common practice, no published source); a curve never rises with
 //! SoC once it has begun to fall, so a fall that is made up for is no part of it.
 
-use super::{Evidence, Finding, Severity, Shown, stopwatch};
-use crate::quantity::{Minutes, Temperature};
+use super::{DipCause, Evidence, Fact, Finding, Shown};
+use crate::quantity::{Minutes, Power, Temperature};
 
 /// A pack below this is cold, °C.
 pub(super) const COLD: f64 = 15.0;
@@ -26,7 +26,7 @@ const STOPPED: f64 = 0.03;
 pub(super) fn findings(evidence: &Evidence) -> Vec<Finding> {
     let shown = evidence.flowing();
     let mut found = dips(shown);
-    if !found.iter().any(|finding| finding.code == "thermal-dip") {
+    if !found.iter().any(|finding| finding.code() == "thermal-dip") {
         found.extend(overheated(shown));
     }
     found.extend(cold(evidence));
@@ -66,23 +66,16 @@ fn next_dip(shown: &[Shown], from: usize) -> Option<(usize, usize, usize)> {
 
 fn describe(before: Shown, lowest: Shown, after: Shown) -> Finding {
     let at = Minutes::new(lowest.minute);
-    let fell = format!("At {} the power fell from {:.0} to {:.0} kW", stopwatch(lowest.minute), before.kw, lowest.kw);
-    let back = format!("came back to {:.0} kW by {}", after.kw, stopwatch(after.minute));
-    let (code, cause) = if lowest.kw < STOPPED * before.kw {
-        ("interrupted", "the current was interrupted".to_string())
-    } else {
-        match lowest.battery {
-            Some(battery) if battery >= HOT => {
-                ("thermal-dip", format!("the pack was {battery:.0} °C, so heat is likely"))
-            }
-            Some(battery) => {
-                ("dip", format!("the pack was {battery:.0} °C, so a shared cabinet is likelier than heat"))
-            }
-            None => ("dip", "heat or a shared cabinet; the pack's temperature would tell".into()),
-        }
+    let cause = match lowest.battery.map(Temperature::celsius) {
+        _ if lowest.kw < STOPPED * before.kw => DipCause::Interrupted,
+        Some(battery) if battery.get() >= HOT => DipCause::Heat { battery },
+        Some(battery) => DipCause::NotHeat { battery },
+        None => DipCause::Unknown,
     };
-    let message = format!("{fell} and {back}: {cause}. A cooler start or another stall would not show this dip.");
-    Finding::new(code, Severity::Warning, message).at(at).over(before.soc, after.soc)
+    let [before_kw, lowest_kw, back] = [before, lowest, after].map(|shown| Power::kw(shown.kw));
+    let back_at = Minutes::new(after.minute);
+    let fact = Fact::Dip { at, before: before_kw, lowest: lowest_kw, back, back_at, cause };
+    Finding::new(fact).at(at).over(before.soc, after.soc)
 }
 
 /// A fall of a hot pack that is not made up for.
@@ -91,22 +84,18 @@ fn overheated(shown: &[Shown]) -> Option<Finding> {
         let hot = pair[1].battery.is_some_and(|battery| battery >= HOT);
         hot && pair[1].kw <= (1.0 - HOT_FALL) * pair[0].kw && pair[1].soc - pair[0].soc <= 6.0
     })?;
-    let message = format!(
-        "At {} the power fell from {:.0} to {:.0} kW with the pack at {:.0} °C and did not recover: heat, not SoC. A cooler pack would hold the power longer.",
-        stopwatch(cut[1].minute),
-        cut[0].kw,
-        cut[1].kw,
-        cut[1].battery?,
-    );
-    let finding = Finding::new("thermal-dip", Severity::Warning, message);
-    Some(finding.at(Minutes::new(cut[1].minute)).over(cut[0].soc, cut[1].soc))
+    let at = Minutes::new(cut[1].minute);
+    let fact = Fact::Overheated {
+        at,
+        before: Power::kw(cut[0].kw),
+        after: Power::kw(cut[1].kw),
+        battery: Temperature::celsius(cut[1].battery?),
+    };
+    Some(Finding::new(fact).at(at).over(cut[0].soc, cut[1].soc))
 }
 
 /// A battery that began cold.
 fn cold(evidence: &Evidence) -> Option<Finding> {
-    let battery = evidence.session.battery_at_start().map(Temperature::get).filter(|&battery| battery < COLD)?;
-    let message = format!(
-        "The pack was {battery:.0} °C at the start: this is a winter charge, and a warm pack takes about half as long from 10 to 80 %. Do not plan a warm day with it, nor a cold one with a warm curve."
-    );
-    Some(Finding::new("cold-battery", Severity::Warning, message))
+    let battery = evidence.session.battery_at_start().filter(|battery| battery.get() < COLD)?;
+    Some(Finding::new(Fact::ColdBattery { battery }))
 }

@@ -1,0 +1,38 @@
+//! A car's charges combined: the curves that its sessions amount to, and why some sessions count for nothing.
+
+use spare_hour_core::charging::curve_family::{FamilyCurve, Member, curve_family};
+use spare_hour_core::session::soc_timeline::TooFewReadings;
+use spare_hour_store::{Car, Store};
+
+use crate::PlanningError;
+use crate::read_charge::ReadCharge;
+
+/// What a car's sessions amount to.
+#[derive(Debug)]
+pub struct Combined {
+    /// A curve for each kind of start.
+    pub family: Vec<FamilyCurve>,
+    /// Names of the sessions that count for nothing, and why.
+    pub unread: Vec<(String, TooFewReadings)>,
+}
+
+/// Combines the sessions of a car.
+///
+/// # Errors
+/// When the store refuses.
+pub fn combine(store: &Store, car: &Car) -> Result<Combined, PlanningError> {
+    let (mut read, mut unread) = (Vec::new(), Vec::new());
+    for line in store.sessions()?.into_iter().rev().filter(|line| line.car == Some(car.id)) {
+        let charge = ReadCharge::new(store, line.id)?;
+        match charge.report(None) {
+            Ok(report) => read.push((charge, report)),
+            Err(error) => unread.push((line.name, error)),
+        }
+    }
+    let member = |(charge, report)| {
+        let charge: &ReadCharge = charge;
+        Member { name: &charge.stored.about.name, session: charge.session(), report }
+    };
+    let members: Vec<Member> = read.iter().map(|(charge, report)| member((charge, report))).collect();
+    Ok(Combined { family: curve_family(&members, car.about.usable), unread })
+}

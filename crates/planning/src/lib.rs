@@ -1,0 +1,56 @@
+//! What the app does, one use case a file. Each takes what is stored, a clock and a time zone ([`clock::Here`]), and gives
+//! one outcome that pages, commands and tests all use, so that none can answer differently from another.
+//!
+//! | question | module |
+//! |---|---|
+//! | what time it is, and where | [`clock`] |
+//! | a trip under the weather of a day, driven by a car | [`drive_trip`] |
+//! | the best stops of it, what was left out, what it costs | [`plan_trip`] |
+//! | the same as a file tells it | [`plan_report`] |
+//! | what would make a trip possible that is not | [`remedies`] |
+//! | what a stop costs under a tariff | [`price_stop`] |
+//! | what is kept of tariffs and memberships | [`tariffs`] |
+//! | what a session says | [`read_charge`] |
+//! | what a car's sessions amount to | [`combine_charges`] |
+//! | a month of drives and charges | [`month`] |
+//! | solved trips that are kept for a while | [`kept`] |
+
+pub mod clock;
+pub mod combine_charges;
+pub mod drive_trip;
+pub mod kept;
+pub mod month;
+pub mod plan_report;
+pub mod plan_trip;
+pub mod price_stop;
+pub mod read_charge;
+pub mod remedies;
+pub mod tariffs;
+
+use spare_hour_core::refused::Refused;
+use spare_hour_store::StoreError;
+use thiserror::Error;
+
+/// Why a use case has no outcome.
+#[derive(Debug, Error)]
+pub enum PlanningError {
+    /// The store could not do what it was asked.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// There is no such car for the trip.
+    #[error("there is no such car")]
+    NoSuchCar,
+    /// What is kept cannot be what it should: a field with its value and bound.
+    #[error(transparent)]
+    Refused(#[from] Refused),
+    /// What is kept cannot be read.
+    #[error("{what} {id} cannot be read: {problem}")]
+    Unreadable {
+        /// Tariff or membership.
+        what: &'static str,
+        /// Its number.
+        id: i32,
+        /// What is wrong.
+        problem: String,
+    },
+}

@@ -1,0 +1,1 @@
+ALTER TABLE trips DROP COLUMN min_soc_on_way;

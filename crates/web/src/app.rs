@@ -1,0 +1,122 @@
+//! What every handler may use: the store, the time, and threads for work that takes a while.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use spare_hour_core::quantity::units::Units;
+use spare_hour_planner::StopSign;
+use spare_hour_planning::clock::Here;
+use spare_hour_planning::drive_trip::SolvedTrip;
+use spare_hour_planning::kept::Kept;
+use spare_hour_store::{Settings, Store};
+
+use crate::http::error::WebError;
+use crate::pages::measure::StandIn;
+
+/// What every handler may use.
+#[derive(Clone)]
+pub(crate) struct App {
+    pub(crate) store: Store,
+    /// What time it is, and where.
+    pub(crate) here: Here,
+    /// What is told about the data on every page, as "demo data".
+    pub(crate) notice: Option<Arc<str>>,
+    /// A simulated charger, where whoever runs the server lends one.
+    pub(crate) stand_in: Option<StandIn>,
+    /// Trips solved a while ago.
+    pub(crate) solved: Arc<Kept<Arc<SolvedTrip>>>,
+    /// How often what is kept has changed: what was solved before a change is not asked again.
+    changes: Arc<AtomicU64>,
+}
+
+/// How the app is run.
+#[derive(Clone)]
+pub struct Options {
+    /// What is told about the data on every page.
+    pub notice: Option<String>,
+    /// Names under which browsers may reach the app, beside localhost and addresses in digits. Requests that name another
+    /// host are refused: a page elsewhere could make a browser send them.
+    pub names: Vec<String>,
+    /// A simulated charger for practice.
+    pub stand_in: Option<StandIn>,
+    /// What time it is, and where.
+    pub here: Here,
+}
+
+impl Default for Options {
+    fn default() -> Self {
+        Self { notice: None, names: Vec::new(), stand_in: None, here: Here::of_this_machine() }
+    }
+}
+
+/// Runs work that takes a while (reading a file, solving) off the async threads, so that it stops nobody else's page.
+pub(crate) async fn off_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WebError> {
+    tokio::task::spawn_blocking(work).await.map_err(|_| WebError::Failed)
+}
+
+/// Raises a sign when whoever waits goes away: a browser that asks anew closes its earlier question.
+struct Waiting(StopSign);
+
+impl Drop for Waiting {
+    fn drop(&mut self) {
+        self.0.raise();
+    }
+}
+
+impl App {
+    pub(crate) fn new(store: Store, options: &Options) -> Self {
+        Self {
+            store,
+            here: options.here.clone(),
+            notice: options.notice.as_deref().map(Arc::from),
+            stand_in: options.stand_in.clone(),
+            solved: Arc::default(),
+            changes: Arc::default(),
+        }
+    }
+
+    /// Runs blocking work (the database, the planner) off the async threads.
+    pub(crate) async fn run<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&Store) -> Result<T, WebError> + Send + 'static,
+    ) -> Result<T, WebError> {
+        let store = self.store.clone();
+        off_thread(move || work(&store)).await?
+    }
+
+    /// Like [`App::run`], for work that looks at a sign now and then: it is raised once nobody waits for the answer.
+    pub(crate) async fn run_while_waiting<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&Store, &StopSign) -> Result<T, WebError> + Send + 'static,
+    ) -> Result<T, WebError> {
+        let waiting = Waiting(StopSign::default());
+        let stop = waiting.0.clone();
+        self.run(move |store| work(store, &stop)).await
+    }
+
+    /// Runs work that changes what is kept: what it reads stays so until it has written, and it is kept whole or not at
+    /// all. So of two people who change one list at once neither loses what the other did.
+    pub(crate) async fn change<T: Send + 'static>(
+        &self,
+        work: impl FnOnce(&Store) -> Result<T, WebError> + Send + 'static,
+    ) -> Result<T, WebError> {
+        let changed = self.run(move |store| store.transaction(work)).await;
+        self.changes.fetch_add(1, Ordering::SeqCst);
+        changed
+    }
+
+    /// How often what is kept has changed.
+    pub(crate) fn changes(&self) -> u64 {
+        self.changes.load(Ordering::SeqCst)
+    }
+
+    /// What the person at the screen has set.
+    pub(crate) async fn settings(&self) -> Result<Settings, WebError> {
+        self.run(|store| Ok(store.settings()?)).await
+    }
+
+    /// The units that they read and write in.
+    pub(crate) async fn units(&self) -> Result<Units, WebError> {
+        Ok(self.settings().await?.units)
+    }
+}

@@ -1,0 +1,30 @@
+//! Files to keep: one text, or a list in the format that its name asks for.
+
+use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
+use axum::response::{IntoResponse, Response};
+use spare_hour_formats::ListFormat;
+
+use crate::http::error::WebError;
+
+/// A text as a file to keep.
+pub(crate) fn download(name: &str, kind: &'static str, body: impl Into<Vec<u8>>) -> Response {
+    let disposition = format!("attachment; filename=\"{name}\"");
+    ([(CONTENT_TYPE, kind.to_string()), (CONTENT_DISPOSITION, disposition)], body.into()).into_response()
+}
+
+/// The format that a file's name asks for, such as `drives.csv`.
+pub(crate) fn list_format(file: &str, name: &str) -> Result<ListFormat, WebError> {
+    match file.strip_prefix(name) {
+        Some(".csv") => Ok(ListFormat::Csv),
+        Some(".json") => Ok(ListFormat::Json),
+        _ => Err(WebError::NotFound),
+    }
+}
+
+/// A list as a file to keep.
+pub(crate) fn list_file(name: &str, format: ListFormat, text: String) -> Response {
+    match format {
+        ListFormat::Csv => download(&format!("{name}.csv"), "text/csv; charset=utf-8", text),
+        ListFormat::Json => download(&format!("{name}.json"), "application/json", text),
+    }
+}

@@ -1,0 +1,52 @@
+//! Everything that is kept, out in one file and back in.
+
+use askama::Template;
+use axum::extract::{Multipart, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+
+use crate::app::App;
+use crate::http::download::download;
+use crate::http::error::{WebError, page};
+use crate::http::upload::read_upload;
+use crate::layout::Frame;
+
+/// Largest file that is taken back in, bytes.
+pub(crate) const MOST_BYTES: usize = 500_000_000;
+
+#[derive(Template)]
+#[template(path = "backup/show.html")]
+struct EverythingPage {
+    frame: Frame,
+    fault: Option<String>,
+    is_empty: bool,
+}
+
+/// The page.
+pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
+    show_page(&app, None).await
+}
+
+async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebError> {
+    let is_empty = app.run(|store| Ok(store.cars()?.is_empty() && store.sessions()?.is_empty())).await?;
+    let status = if fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
+    let frame = Frame::new(app, "", "Everything, out and back in");
+    Ok(page(status, &EverythingPage { frame, fault, is_empty }))
+}
+
+/// Everything as one file.
+pub(crate) async fn json(State(app): State<App>) -> Result<Response, WebError> {
+    let text = app.run(|store| Ok(store.everything()?)).await?;
+    Ok(download("spare-hour-everything.json", "application/json", text))
+}
+
+/// Takes such a file, where nothing is kept yet.
+pub(crate) async fn take(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
+    let upload = read_upload(form).await?;
+    let taken =
+        app.change(move |store| Ok(store.take_everything(&upload.text).map_err(|error| error.to_string()))).await?;
+    match taken {
+        Ok(()) => Ok(Redirect::to("/").into_response()),
+        Err(problem) => show_page(&app, Some(format!("Nothing was taken in: {problem}."))).await,
+    }
+}

@@ -1,0 +1,232 @@
+//! The form of a car: its numbers as they were typed, with faults beside them.
+
+use serde::Deserialize;
+use spare_hour_core::charging::ac_charge::OnBoardCharger;
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::quantity::units::Units;
+use spare_hour_core::quantity::{Energy, Mass, Power};
+use spare_hour_core::session::distance_base::{DistanceBase, Distances};
+use spare_hour_store::Car;
+
+use crate::forms::distance_base::{base_word, parse_base};
+use crate::forms::field::Field;
+use spare_hour_wording::figures;
+
+/// Loss that a new car is taken to have, % of the plug's energy.
+const USUAL_LOSS: &str = "8";
+
+/// A field of the form: name, label, and what stands in it.
+pub(super) type NamedField<'a> = (&'static str, String, &'a Field);
+
+/// The form, as it was filled in.
+#[derive(Clone, Debug, Default)]
+pub(super) struct CarForm {
+    pub(super) name: Field,
+    usable: Field,
+    range: Field,
+    loss: Field,
+    test_range: Field,
+    test_speed: Field,
+    own: Field,
+    ac_phases: Field,
+    ac_power: Field,
+    mass: Field,
+    drag_area: Field,
+    base: DistanceBase,
+    units: Units,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
+pub(crate) struct CarFields {
+    name: String,
+    usable: String,
+    range: String,
+    loss: String,
+    test_range: String,
+    test_speed: String,
+    own: String,
+    ac_phases: String,
+    ac_power: String,
+    mass: String,
+    drag_area: String,
+    base: String,
+}
+
+impl CarForm {
+    pub(super) fn empty(units: Units) -> Self {
+        Self { loss: Field::new(USUAL_LOSS), units, ..Self::default() }
+    }
+
+    pub(super) fn new(fields: CarFields, units: Units) -> Self {
+        Self {
+            name: Field::new(fields.name),
+            usable: Field::new(fields.usable),
+            range: Field::new(fields.range),
+            loss: Field::new(fields.loss),
+            test_range: Field::new(fields.test_range),
+            test_speed: Field::new(fields.test_speed),
+            own: Field::new(fields.own),
+            ac_phases: Field::new(fields.ac_phases),
+            ac_power: Field::new(fields.ac_power),
+            mass: Field::new(fields.mass),
+            drag_area: Field::new(fields.drag_area),
+            base: parse_base(Some(&fields.base)).unwrap_or_default(),
+            units,
+        }
+    }
+
+    pub(super) fn of(car: &Car, units: Units) -> Self {
+        let number = |number: Option<f64>| Field::new(number.map(figures::field).unwrap_or_default());
+        let (about, distances) = (&car.about, &car.about.distances);
+        Self {
+            name: Field::new(about.name.clone()),
+            usable: number(Some(about.usable.get())),
+            range: number(distances.rated.map(|range| units.distance.of(range))),
+            loss: number(Some(about.charge_loss_percent)),
+            test_range: number(distances.constant_speed.map(|test| units.distance.of(test.0))),
+            test_speed: number(distances.constant_speed.map(|test| units.distance.of_speed(test.1))),
+            own: number(distances.own.map(|own| units.consumption.of(own))),
+            ac_phases: number(about.on_board.map(|charger| f64::from(charger.phases))),
+            ac_power: number(about.on_board.map(|charger| charger.limit.get())),
+            mass: number(about.mass.map(Mass::get)),
+            drag_area: number(about.drag_area),
+            base: about.distance_base,
+            units,
+        }
+    }
+
+    /// The fields that hold numbers.
+    pub(super) fn number_fields(&self) -> Vec<NamedField<'_>> {
+        let (distance, speed) = (self.units.distance.name(), self.units.distance.speed_name());
+        vec![
+            ("usable", "Usable capacity, kWh".into(), &self.usable),
+            ("loss", "Loss, % of plug energy".into(), &self.loss),
+            ("range", format!("Rated range, {distance}"), &self.range),
+            ("test_range", format!("Constant-speed range, {distance}"), &self.test_range),
+            ("test_speed", format!("at, {speed}"), &self.test_speed),
+            ("own", format!("Own consumption, {}", self.units.consumption.name()), &self.own),
+            ("ac_phases", "AC phases".into(), &self.ac_phases),
+            ("ac_power", "AC limit, kW".into(), &self.ac_power),
+            ("mass", "Empty mass, kg".into(), &self.mass),
+            ("drag_area", "Drag area CdA, m²".into(), &self.drag_area),
+        ]
+    }
+
+    /// The bases of distances: word, name, whether chosen.
+    pub(super) fn bases(&self) -> Vec<(&'static str, &'static str, bool)> {
+        let name = |base: DistanceBase| match base {
+            DistanceBase::Rated => "rated range",
+            DistanceBase::ConstantSpeed => "constant-speed test",
+            DistanceBase::Own => "own consumption",
+        };
+        DistanceBase::ALL.into_iter().map(|base| (base_word(base), name(base), base == self.base)).collect()
+    }
+
+    /// The car, or faults beside the fields.
+    pub(super) fn car(&mut self) -> Option<KnownCar> {
+        let name = self.name.words(80);
+        let usable = self.usable.required(0.1, 2_000.0, "kWh");
+        let loss = self.loss.required(0.0, 90.0, "%");
+        let range = self.range.distance(self.units, 1.0, 10_000.0);
+        let test_range = self.test_range.distance(self.units, 1.0, 10_000.0);
+        let test_speed = self.test_speed.speed(self.units, 10.0, 300.0);
+        let own = self.own.consumption(self.units, 1.0, 200.0);
+        let phases = self.ac_phases.number(1.0, 3.0, "phases");
+        let ac_power = self.ac_power.number(0.5, 50.0, "kW");
+        let mass = self.mass.number(300.0, 5_000.0, "kg");
+        let drag_area = self.drag_area.number(0.2, 3.0, "m²");
+        both_or_none(test_range.is_some(), test_speed.is_some(), &mut self.test_range, &mut self.test_speed);
+        both_or_none(phases.is_some(), ac_power.is_some(), &mut self.ac_phases, &mut self.ac_power);
+        if self.number_fields().iter().any(|field| field.2.fault.is_some()) {
+            return None;
+        }
+        let on_board =
+            phases.zip(ac_power).map(|(n, kw)| OnBoardCharger { phases: n.round() as u32, limit: Power::kw(kw) });
+        Some(KnownCar {
+            distances: Distances { rated: range, constant_speed: test_range.zip(test_speed), own },
+            distance_base: self.base,
+            on_board,
+            mass: mass.map(Mass::kg),
+            drag_area,
+            ..KnownCar::new(name?, Energy::kwh(usable?), loss?)
+        })
+    }
+}
+
+/// A fault beside the one of two fields that is missing its fellow's.
+fn both_or_none(one: bool, other: bool, one_field: &mut Field, other_field: &mut Field) {
+    let missing = match (one, other) {
+        (true, false) => other_field,
+        (false, true) => one_field,
+        _ => return,
+    };
+    missing.fault.get_or_insert_with(|| "needed with the number beside it".into());
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::quantity::units::{ConsumptionUnit, DistanceUnit};
+    use spare_hour_core::quantity::{Distance, Speed};
+
+    fn fields() -> CarFields {
+        CarFields { name: "Tern".into(), usable: "52,5".into(), loss: "8".into(), ..CarFields::default() }
+    }
+
+    fn faults(fields: CarFields) -> Vec<(&'static str, String)> {
+        let mut form = CarForm::new(fields, Units::default());
+        assert!(form.car().is_none());
+        let faulty = form.number_fields().into_iter().filter_map(|(name, _, field)| Some((name, field.fault.clone()?)));
+        faulty.collect()
+    }
+
+    #[test]
+    fn what_is_filled_in_becomes_a_car_and_is_shown_again() {
+        let full = CarFields {
+            range: "400".into(),
+            test_range: "310".into(),
+            test_speed: "120".into(),
+            own: "16,8".into(),
+            ac_phases: "3".into(),
+            ac_power: "11".into(),
+            mass: "1850".into(),
+            drag_area: "0.59".into(),
+            base: "own".into(),
+            ..fields()
+        };
+        let car = CarForm::new(full, Units::default()).car().unwrap();
+        assert_eq!((car.usable, car.distance_base), (Energy::kwh(52.5), DistanceBase::Own));
+        assert_eq!(car.distances.constant_speed, Some((Distance::km(310.0), Speed::kmh(120.0))));
+        assert_eq!(car.on_board, Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }));
+        let shown = CarForm::of(&Car { id: 1, about: car, curve: None }, Units::default());
+        let texts: Vec<&str> = shown.number_fields().iter().map(|field| field.2.text.as_str()).collect();
+        assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11", "1850", "0.59"]);
+        assert_eq!(shown.bases().iter().find(|base| base.2).unwrap().0, "own");
+    }
+
+    #[test]
+    fn a_car_is_typed_in_miles_and_kept_in_kilometres() {
+        let units =
+            Units { distance: DistanceUnit::Miles, consumption: ConsumptionUnit::MilesPerKwh, ..Units::default() };
+        let typed = CarFields { range: "250".into(), own: "3.5".into(), ..fields() };
+        let car = CarForm::new(typed, units).car().unwrap();
+        assert_eq!(car.distances.rated, Some(Distance::km(402.336)));
+        let shown = CarForm::of(&Car { id: 1, about: car, curve: None }, units);
+        let fields = shown.number_fields();
+        let found =
+            |key| fields.iter().find(|field| field.0 == key).map(|field| (field.1.as_str(), field.2.text.as_str()));
+        assert_eq!(found("range"), Some(("Rated range, mi", "250")));
+        assert_eq!(found("own"), Some(("Own consumption, mi/kWh", "3.5")));
+    }
+
+    #[test]
+    fn what_is_missing_or_wrong_is_named_beside_its_field() {
+        assert_eq!(faults(CarFields { usable: String::new(), ..fields() })[0].0, "usable");
+        let half = faults(CarFields { test_range: "300".into(), ..fields() });
+        assert_eq!(half, [("test_speed", "needed with the number beside it".to_string())]);
+        let wrong = faults(CarFields { ac_phases: "4".into(), own: "x".into(), ..fields() });
+        assert_eq!(wrong.iter().map(|fault| fault.0).collect::<Vec<_>>(), ["own", "ac_phases"]);
+        assert!(CarForm::new(CarFields { name: " ".into(), ..fields() }, Units::default()).car().is_none());
+    }
+}

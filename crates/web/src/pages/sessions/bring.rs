@@ -1,0 +1,437 @@
+//! Bringing a charge: a file, a table of somebody else's making, or lines typed off a recording.
+
+use askama::Template;
+use axum::Form;
+use axum::extract::{Multipart, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use serde::Deserialize;
+use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::quantity::units::Units;
+use spare_hour_core::quantity::{Energy, Power};
+use spare_hour_core::session::Session;
+use spare_hour_core::session::soc_timeline::SocTimeline;
+use spare_hour_formats::{
+    Matching, Sheet, TARGETS, TimeUnit, TypedLine, clock, is_json_list, read_session, typed_lines,
+};
+use spare_hour_store::{NewSession, Store, StoredMatching};
+
+use super::bring_list::keep_list;
+use crate::app::{App, off_thread};
+use crate::forms::field::Field;
+use crate::http::error::{WebError, page};
+use crate::http::upload::{Upload, read_upload};
+use crate::layout::Frame;
+use spare_hour_wording::figures;
+
+/// Loss of a car that is made for a session, % of the plug's energy: between the usual 2–4 and 10–12.
+const USUAL_LOSS: f64 = 8.0;
+/// The choice that makes a new car in the form.
+const NEW_CAR: &str = "new";
+/// Lines shown as they are understood.
+const LINES_SHOWN: usize = 400;
+/// Rows of a table shown for matching.
+const ROWS_SHOWN: usize = 4;
+
+#[derive(Template)]
+#[template(path = "sessions/new.html")]
+struct NewPage {
+    frame: Frame,
+    cars: Vec<(i32, String)>,
+    form: NewForm,
+    faults: Vec<String>,
+    lines: LinesView,
+    /// The unit of distances.
+    unit: &'static str,
+}
+
+/// The form that brings a session, as it was filled in.
+#[derive(Clone, Debug, Default)]
+struct NewForm {
+    name: Field,
+    text: String,
+    car: String,
+    car_name: Field,
+    usable: Field,
+    range: Field,
+}
+
+/// Typed lines as they are understood.
+#[derive(Template)]
+#[template(path = "sessions/lines.html")]
+struct LinesView {
+    rows: Vec<LineRow>,
+    good: usize,
+    bad: usize,
+    more: usize,
+}
+
+struct LineRow {
+    number: usize,
+    reading: String,
+    fault: String,
+}
+
+#[derive(Template)]
+#[template(path = "sessions/match.html")]
+struct MatchPage {
+    frame: Frame,
+    form: NewForm,
+    source_name: String,
+    text: String,
+    columns: Vec<ColumnRow>,
+    targets: [&'static str; 11],
+    unit: &'static str,
+    faults: Vec<String>,
+}
+
+/// A column to match: its name, what its first cells hold, and what it is taken for.
+struct ColumnRow {
+    index: usize,
+    name: String,
+    cells: String,
+    target: &'static str,
+}
+
+#[derive(Debug, Default, Deserialize)]
+pub(crate) struct NewAsk {
+    car: Option<String>,
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct LinesForm {
+    #[serde(default)]
+    text: String,
+}
+
+/// The form that brings a session.
+pub(crate) async fn new(State(app): State<App>, Query(ask): Query<NewAsk>) -> Result<Response, WebError> {
+    new_page(&app, NewForm { car: ask.car.unwrap_or_default(), ..NewForm::default() }, Vec::new()).await
+}
+
+async fn new_page(app: &App, form: NewForm, faults: Vec<String>) -> Result<Response, WebError> {
+    let (cars, unit) = app.run(|store| Ok((store.cars()?, store.settings()?.units.distance.name()))).await?;
+    let wrong =
+        !faults.is_empty() || [&form.name, &form.car_name, &form.usable, &form.range].iter().any(|f| f.fault.is_some());
+    let status = if wrong { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
+    let cars = cars.into_iter().map(|car| (car.id, car.about.name)).collect();
+    let text = form.text.clone();
+    let lines = off_thread(move || LinesView::new(&text)).await?;
+    Ok(page(status, &NewPage { frame: Frame::new(app, "sessions", "Bring a charge"), cars, form, faults, lines, unit }))
+}
+
+/// Typed lines as they are understood, while they are typed.
+pub(crate) async fn lines(Form(form): Form<LinesForm>) -> Result<Response, WebError> {
+    let lines = off_thread(move || LinesView::new(&form.text)).await?;
+    Ok(page(StatusCode::OK, &lines))
+}
+
+impl LinesView {
+    /// Nothing for a table or a file, which are read as a whole.
+    fn new(text: &str) -> Self {
+        let first = text.lines().find(|line| !line.trim().is_empty() && !line.trim_start().starts_with('#'));
+        let is_table = first.is_some_and(|line| line.to_lowercase().contains("soc") || line.trim().starts_with('{'));
+        let lines = if is_table { Vec::new() } else { typed_lines(text) };
+        let good = lines.iter().filter(|line| line.reading.is_ok()).count();
+        Self {
+            good,
+            bad: lines.len() - good,
+            more: lines.len().saturating_sub(LINES_SHOWN),
+            rows: lines.iter().rev().take(LINES_SHOWN).rev().map(LineRow::new).collect(),
+        }
+    }
+}
+
+impl LineRow {
+    fn new(line: &TypedLine) -> Self {
+        let (reading, fault) = match &line.reading {
+            Err(fault) => (String::new(), fault.clone()),
+            Ok(reading) => {
+                let kw = reading.power.map(|power| format!(" · {} kW", figures::field(Power::get(power))));
+                let kwh = reading.energy.map(|energy| format!(" · {} kWh", figures::field(energy.get())));
+                let soc = figures::field(reading.soc.get());
+                let told = format!(
+                    "{} · {soc} %{}{}",
+                    clock(reading.elapsed),
+                    kw.unwrap_or_default(),
+                    kwh.unwrap_or_default()
+                );
+                (told, String::new())
+            }
+        };
+        Self { number: line.number, reading, fault }
+    }
+}
+
+fn form_of(upload: &Upload) -> NewForm {
+    NewForm {
+        name: Field::new(upload.field("name")),
+        text: upload.field("text"),
+        car: upload.field("car"),
+        car_name: Field::new(upload.field("car_name")),
+        usable: Field::new(upload.field("usable")),
+        range: Field::new(upload.field("range")),
+    }
+}
+
+/// What came, as far as it could be read.
+enum Brought {
+    Session(Box<Session>),
+    /// A table whose columns have to be matched first.
+    Table(Sheet),
+    Faults(Vec<String>),
+}
+
+/// Takes a session: a file or pasted lines.
+pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
+    let upload = read_upload(form).await?;
+    let mut form = form_of(&upload);
+    if is_json_list(&upload.bytes) {
+        return import_list(&app, form, upload).await;
+    }
+    let (brought, upload) = app
+        .run(move |store| {
+            let mut upload = upload;
+            let brought = brought(store, &mut upload)?;
+            Ok((brought, upload))
+        })
+        .await?;
+    let (session, mut faults) = match brought {
+        Brought::Session(session) => (Some(*session), Vec::new()),
+        Brought::Faults(faults) => (None, faults),
+        Brought::Table(sheet) => {
+            let matching = sheet.guess();
+            return Ok(match_page(&app, form, &upload, &sheet, &matching, Vec::new()));
+        }
+    };
+    let car = chosen_car(&mut form, session.as_ref(), app.units().await?);
+    if form.car.is_empty() {
+        faults.push("Say which car it was, or name a new one.".into());
+    }
+    let (Some(session), Some(car), true) = (session, car, faults.is_empty()) else {
+        return new_page(&app, form, faults).await;
+    };
+    let id = app.change(move |store| keep(store, car, &form, upload, session)).await?;
+    Ok(Redirect::to(&format!("/sessions/{id}")).into_response())
+}
+
+/// Takes a list of sessions at once.
+async fn import_list(app: &App, form: NewForm, upload: Upload) -> Result<Response, WebError> {
+    let chosen: Option<i32> = form.car.parse().ok();
+    match app.change(move |store| keep_list(store, &upload, chosen)).await? {
+        Ok(()) => Ok(Redirect::to("/sessions").into_response()),
+        Err(fault) => new_page(app, form, vec![fault]).await,
+    }
+}
+
+/// Reads what came. A table with names of its own is read by the matching remembered for them, if there is one.
+fn brought(store: &Store, upload: &mut Upload) -> Result<Brought, WebError> {
+    let sheet = if upload.is_workbook() {
+        Sheet::read_xlsx(&upload.bytes)
+    } else {
+        match read_session(&upload.text) {
+            Ok(session) => return Ok(usable_session(session)),
+            Err(errors) => match Sheet::read_text(upload.text.as_bytes()) {
+                // A table with our own names is read by them; what is wrong with it was said.
+                Ok(sheet) if !sheet.names.iter().any(|name| name.trim().eq_ignore_ascii_case("soc")) => Ok(sheet),
+                _ => return Ok(Brought::Faults(errors.iter().map(ToString::to_string).collect())),
+            },
+        }
+    };
+    let sheet = match sheet {
+        Ok(sheet) => sheet,
+        Err(error) => return Ok(Brought::Faults(vec![error.to_string()])),
+    };
+    if upload.is_workbook() {
+        upload.text = sheet.to_csv();
+    }
+    let own_names = |name: &&str| sheet.names.iter().any(|column| column.trim().eq_ignore_ascii_case(name));
+    let matching = match store.matching(&sheet.signature())? {
+        Some(stored) => recalled(&stored),
+        None if ["elapsed", "soc"].iter().all(own_names) => sheet.guess(),
+        None => return Ok(Brought::Table(sheet)),
+    };
+    Ok(match sheet.session(&matching) {
+        Ok(session) => usable_session(session),
+        Err(_) => Brought::Table(sheet),
+    })
+}
+
+fn usable_session(session: Session) -> Brought {
+    match SocTimeline::new(&session) {
+        Ok(_) => Brought::Session(Box::new(session)),
+        Err(error) => Brought::Faults(vec![error.to_string()]),
+    }
+}
+
+fn match_page(
+    app: &App,
+    form: NewForm,
+    upload: &Upload,
+    sheet: &Sheet,
+    matching: &Matching,
+    faults: Vec<String>,
+) -> Response {
+    let cells = |index: usize| -> Vec<&str> {
+        sheet.rows.iter().take(ROWS_SHOWN).filter_map(|row| row.get(index)).map(String::as_str).collect()
+    };
+    let column = |(index, name): (usize, &String)| ColumnRow {
+        index,
+        name: name.clone(),
+        cells: cells(index).join(", "),
+        target: matching.columns.get(index).copied().flatten().unwrap_or_default(),
+    };
+    let shown = MatchPage {
+        frame: Frame::new(app, "sessions", "Which column is what"),
+        columns: sheet.names.iter().enumerate().map(column).collect(),
+        targets: TARGETS,
+        unit: unit_word(matching.time_unit),
+        source_name: upload.file_name.clone(),
+        text: sheet.to_csv(),
+        form,
+        faults,
+    };
+    let status = if shown.faults.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    page(status, &shown)
+}
+
+/// Takes a table whose columns were matched by hand, and remembers how.
+pub(crate) async fn matched(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
+    let upload = read_upload(form).await?;
+    let mut form = form_of(&upload);
+    let (mut upload, sheet) = off_thread(move || {
+        let sheet = Sheet::read_text(upload.text.as_bytes());
+        (upload, sheet)
+    })
+    .await?;
+    let sheet = match sheet {
+        Ok(sheet) => sheet,
+        Err(error) => return new_page(&app, form, vec![error.to_string()]).await,
+    };
+    let matching = Matching {
+        columns: (0..sheet.names.len()).map(|index| target(&upload.field(&format!("column-{index}")))).collect(),
+        time_unit: unit(&upload.field("unit")),
+    };
+    upload.file_name = upload.field("source_name");
+    upload.from_file = !upload.file_name.is_empty();
+    let session = match sheet.session(&matching) {
+        Ok(session) => session,
+        Err(error) => {
+            let faults = vec![error.to_string()];
+            return Ok(match_page(&app, form, &upload, &sheet, &matching, faults));
+        }
+    };
+    let faults = SocTimeline::new(&session).err().map(|error| error.to_string());
+    let car = chosen_car(&mut form, Some(&session), app.units().await?);
+    let (Some(car), None) = (car, &faults) else {
+        let faults = faults.unwrap_or_else(|| "Say which car it was: its name and usable capacity are needed.".into());
+        return Ok(match_page(&app, form, &upload, &sheet, &matching, vec![faults]));
+    };
+    let id = app
+        .change(move |store| {
+            store.remember_matching(&sheet.signature(), &remembered(&matching))?;
+            keep(store, car, &form, upload, session)
+        })
+        .await?;
+    Ok(Redirect::to(&format!("/sessions/{id}")).into_response())
+}
+
+fn target(word: &str) -> Option<&'static str> {
+    TARGETS.into_iter().find(|target| *target == word)
+}
+
+fn unit_word(unit: TimeUnit) -> &'static str {
+    match unit {
+        TimeUnit::Seconds => "seconds",
+        TimeUnit::Minutes => "minutes",
+        TimeUnit::Hours => "hours",
+    }
+}
+
+fn unit(word: &str) -> TimeUnit {
+    [TimeUnit::Minutes, TimeUnit::Hours].into_iter().find(|unit| unit_word(*unit) == word).unwrap_or_default()
+}
+
+fn remembered(matching: &Matching) -> StoredMatching {
+    StoredMatching {
+        targets: matching.columns.iter().map(|target| target.map(Into::into)).collect(),
+        time_unit: unit_word(matching.time_unit).into(),
+    }
+}
+
+fn recalled(stored: &StoredMatching) -> Matching {
+    Matching {
+        columns: stored.targets.iter().map(|word| word.as_deref().and_then(target)).collect(),
+        time_unit: unit(&stored.time_unit),
+    }
+}
+
+/// The car of a new session.
+enum ChosenCar {
+    Kept(i32),
+    New(Box<KnownCar>),
+}
+
+fn chosen_car(form: &mut NewForm, session: Option<&Session>, units: Units) -> Option<ChosenCar> {
+    if form.car != NEW_CAR {
+        return form.car.parse().ok().map(ChosenCar::Kept);
+    }
+    let conditions = session.map(|session| &session.conditions);
+    if let (true, Some(usable)) = (form.usable.text.is_empty(), conditions.and_then(|conditions| conditions.usable)) {
+        form.usable.text = usable.get().to_string();
+    }
+    if let (true, Some(car)) = (form.car_name.text.is_empty(), conditions.and_then(|conditions| conditions.car.clone()))
+    {
+        form.car_name.text = car;
+    }
+    let name = form.car_name.words(80);
+    let usable = form.usable.required(0.1, 2_000.0, "kWh");
+    let range = form.range.distance(units, 1.0, 10_000.0);
+    if form.range.fault.is_some() {
+        return None;
+    }
+    let mut car = KnownCar::new(name?, Energy::kwh(usable?), USUAL_LOSS);
+    car.distances.rated = range.or(conditions.and_then(|conditions| conditions.rated_range));
+    Some(ChosenCar::New(Box::new(car)))
+}
+
+fn keep(store: &Store, car: ChosenCar, form: &NewForm, upload: Upload, session: Session) -> Result<i32, WebError> {
+    let car = match car {
+        ChosenCar::Kept(id) => store.car(id)?.id,
+        ChosenCar::New(car) => store.add_car(&car)?,
+    };
+    let source_name = if upload.from_file { upload.file_name } else { "pasted lines".into() };
+    let stem = [".csv", ".xlsx", ".json", ".txt"].iter().find_map(|end| source_name.strip_suffix(end));
+    let name = match form.name.text.trim() {
+        "" => stem.unwrap_or(&source_name).chars().take(80).collect(),
+        name => name.chars().take(80).collect(),
+    };
+    let new = NewSession { car: Some(car), name, source_name, source_text: upload.text, session };
+    Ok(store.add_session(&new)?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_are_shown_as_they_are_understood() {
+        let view = LinesView::new("4:30 20 207 35\n:45, 21 %, 206,5 kW\n4:7x 22\n# rain\n5:00 23\n");
+        assert_eq!((view.good, view.bad, view.more), (3, 1, 0));
+        let told: Vec<&str> = view.rows.iter().map(|row| row.reading.as_str()).collect();
+        assert_eq!(told, ["4:30 · 20 % · 207 kW · 35 kWh", "4:45 · 21 % · 206.5 kW", "", "5:00 · 23 %"]);
+        assert!(view.rows[2].fault.contains("\"4:7x\" is no time"));
+        let tables = ["elapsed,soc\n0,10\n", "{\"format\": \"spare-hour/session\"}", ""];
+        assert!(tables.map(LinesView::new).iter().all(|view| view.rows.is_empty()));
+        let long: String = (0..1000).map(|second| format!("{second} 50\n")).collect();
+        let view = LinesView::new(&long);
+        assert_eq!((view.rows.len(), view.more, view.rows.last().unwrap().number), (LINES_SHOWN, 600, 1000));
+    }
+
+    #[test]
+    fn a_matching_is_recalled_as_it_was_remembered() {
+        let matching = Matching { columns: vec![Some("elapsed"), None, Some("soc")], time_unit: TimeUnit::Hours };
+        assert_eq!(recalled(&remembered(&matching)), matching);
+        assert_eq!(target("speed"), None);
+    }
+}

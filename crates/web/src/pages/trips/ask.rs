@@ -1,0 +1,223 @@
+//! What an address asks of a trip: the controls, as they were typed, and the departures that the driver has fixed.
+
+use jiff::civil::Date;
+use spare_hour_core::quantity::Soc;
+use spare_hour_core::quantity::units::{Units, parse_time};
+use spare_hour_core::trip::{Goal, Trip};
+use spare_hour_planner::FixedDeparture;
+use spare_hour_planning::drive_trip::{Asked, USUAL_DEPARTURE};
+use spare_hour_store::StoredTrip;
+
+use super::weather::Weather;
+use crate::forms::control::{Ask, Control};
+use crate::forms::field::Field;
+use crate::http::address::{decoded, encoded, query};
+use spare_hour_wording::figures;
+
+/// A control that is a number with a slider.
+#[derive(Clone, Copy)]
+pub(crate) struct Knob<'a> {
+    pub(crate) low: u32,
+    pub(crate) high: u32,
+    pub(crate) control: &'a Control,
+}
+
+impl Knob<'_> {
+    /// What it is called, without the unit.
+    pub(crate) fn bare_label(&self) -> &str {
+        self.control.label.trim_end_matches(", %")
+    }
+}
+
+/// The controls of a trip as they are shown.
+#[derive(Clone, Debug)]
+pub(crate) struct Controls {
+    start: Control,
+    floor: Control,
+    wish: Control,
+    usage: Control,
+    pub(crate) value: Control,
+    pub(crate) day: Control,
+    pub(crate) depart: Control,
+    pub(crate) ceiling: Control,
+    pub(crate) weather: Weather,
+    pub(crate) car: i32,
+    pub(crate) curve: Option<i32>,
+    /// Departures that the driver has fixed: site and SoC.
+    pub(crate) leave: Vec<(String, f64)>,
+    goal: Goal,
+    usage_factor: f64,
+    /// Day of the departure.
+    pub(crate) date: Date,
+    /// Minutes after its midnight.
+    pub(crate) departure: f64,
+}
+
+impl Controls {
+    /// The controls as asked; what is not asked, or cannot be, is as the trip says. `today` is the day of a trip that says none.
+    pub(crate) fn new(ask: &Ask, stored: &StoredTrip, units: Units, today: Date) -> Self {
+        let own = stored.about.goal;
+        let number = |name, label: &str, number: f64| Control::new(name, label, figures::field(number), ask);
+        let value = own.value_of_time_per_hour.map(figures::field).unwrap_or_default();
+        let mut controls = Self {
+            start: number("start", "Start with, %", own.start.get()),
+            floor: number("floor", "Floor at stops, %", own.floor.get()),
+            wish: number("wish", "Wish at the end, %", own.arrival.get()),
+            usage: number("usage", "Consumption, %", 100.0),
+            value: Control::new("value", format!("An hour is worth, {}", stored.about.currency), value, ask)
+                .when_empty("time alone"),
+            day: Control::new("day", "Day", today.to_string(), ask),
+            depart: Control::new("depart", "Leave at", units.clock.time(USUAL_DEPARTURE), ask),
+            ceiling: number("ceiling", "Ceiling, %", own.ceiling.get()),
+            weather: Weather::new(ask, &stored.about.road.conditions, units),
+            car: ask.number("car").unwrap_or(stored.about.car),
+            curve: None,
+            leave: ask.get("leave").map(departures).unwrap_or_default(),
+            goal: own,
+            usage_factor: 1.0,
+            date: today,
+            departure: f64::from(USUAL_DEPARTURE),
+        };
+        controls.read(own, today);
+        controls
+    }
+
+    /// Reads the numbers out of the fields.
+    fn read(&mut self, own: Goal, today: Date) {
+        let soc = |control: &mut Control, own: Soc| {
+            control.read(own, |field: &mut Field| field.number(0.0, 100.0, "%").map(Soc::percent))
+        };
+        self.goal.start = soc(&mut self.start, own.start);
+        self.goal.floor = soc(&mut self.floor, own.floor);
+        self.goal.arrival = soc(&mut self.wish, own.arrival);
+        self.goal.ceiling = soc(&mut self.ceiling, own.ceiling);
+        if self.goal.floor >= self.goal.ceiling {
+            let fault = format!("expected less than the ceiling, {}", figures::percent(self.goal.ceiling));
+            self.floor.field.fault = Some(fault);
+            (self.goal.floor, self.goal.ceiling) = (own.floor, own.ceiling);
+        }
+        self.usage_factor = self.usage.read(100.0, |field| field.number(50.0, 250.0, "%")) / 100.0;
+        let value = own.value_of_time_per_hour;
+        self.goal.value_of_time_per_hour =
+            self.value.read_or_none(value, |field| field.number(0.01, 100_000.0, "an hour"));
+        self.date = self.day.read(today, |field| {
+            let day = field.text.trim().parse();
+            day.map_err(|_| field.fault = Some("expected a day such as 2026-05-01".into())).ok()
+        });
+        let usual = f64::from(USUAL_DEPARTURE);
+        self.departure = self.depart.read(usual, |field| {
+            let time = parse_time(&field.text).map(f64::from);
+            time.or_else(|| {
+                field.fault = Some("expected a time such as 08:30 or 8:30 am".into());
+                None
+            })
+        });
+    }
+
+    /// The controls that have a slider.
+    pub(crate) fn knobs(&self) -> [Knob<'_>; 4] {
+        let knob = |low, high, control| Knob { low, high, control };
+        [knob(0, 100, &self.start), knob(0, 50, &self.floor), knob(0, 100, &self.wish), knob(50, 200, &self.usage)]
+    }
+
+    /// Every control.
+    fn all(&self) -> impl Iterator<Item = &Control> {
+        let of_trip =
+            [&self.start, &self.floor, &self.wish, &self.ceiling, &self.usage, &self.value, &self.day, &self.depart];
+        of_trip.into_iter().chain(self.weather.controls())
+    }
+
+    /// What the controls ask of the trip.
+    pub(crate) fn asked(&self) -> Asked {
+        Asked {
+            car: self.car,
+            curve: self.curve,
+            goal: self.goal,
+            conditions: self.weather.conditions,
+            usage: self.usage_factor,
+            day: self.date,
+            minute: self.departure,
+        }
+    }
+
+    /// Whether other weather is asked than the trip's own.
+    pub(crate) fn is_other_weather(&self) -> bool {
+        !self.weather.controls().all(Control::is_own)
+    }
+
+    /// What to keep of the controls as the trip's own.
+    pub(crate) fn goal(&self) -> Goal {
+        self.goal
+    }
+
+    /// The fields that are wrong: name and what is wrong.
+    pub(crate) fn faults(&self) -> impl Iterator<Item = (&'static str, &str)> {
+        self.all().filter_map(|control| Some((control.name, control.field.fault.as_deref()?)))
+    }
+
+    /// The fixed departures that name one of the trip's sites, in driving order.
+    pub(crate) fn fixed(&self, trip: &Trip) -> Vec<FixedDeparture> {
+        let departure =
+            |(id, soc): &(String, f64)| Some(FixedDeparture { site: trip.find_site(id)?, depart: Soc::percent(*soc) });
+        let mut fixed: Vec<FixedDeparture> = self.leave.iter().filter_map(departure).collect();
+        fixed.sort_by(|a, b| trip.site(a.site).at.get().total_cmp(&trip.site(b.site).at.get()));
+        fixed
+    }
+
+    /// The fixed departures as a field's text.
+    pub(crate) fn leave_text(&self) -> String {
+        leave_text(&self.leave)
+    }
+
+    /// The address of the same plan with other fixed departures or another value of one control. Day and weather are in it only
+    /// where they are not the trip's own.
+    pub(crate) fn address_with(&self, leave: &[(String, f64)], changed: Option<(&'static str, String)>) -> String {
+        let passing = |control: &&Control| {
+            let lasting = control.name != "day" && self.weather.controls().all(|one| one.name != control.name);
+            lasting || !control.is_own()
+        };
+        let mut pairs: Vec<(&str, String)> =
+            self.all().filter(passing).map(|control| (control.name, control.field.text.clone())).collect();
+        pairs.push(("car", self.car.to_string()));
+        pairs.push(("curve", self.curve.map(|curve| curve.to_string()).unwrap_or_default()));
+        pairs.push(("leave", leave_text(leave)));
+        if let Some((name, value)) = changed {
+            pairs.retain(|pair| pair.0 != name);
+            pairs.push((name, value));
+        }
+        query(pairs)
+    }
+}
+
+fn leave_text(leave: &[(String, f64)]) -> String {
+    let pair = |(site, soc): &(String, f64)| format!("{}:{}", encoded(site), figures::field(*soc));
+    leave.iter().map(pair).collect::<Vec<_>>().join(",")
+}
+
+/// `site:SoC` pairs, sites encoded so that their ids may hold colons and commas; what is no such pair is passed over.
+fn departures(text: &str) -> Vec<(String, f64)> {
+    let pair = |pair: &str| {
+        let (site, soc) = pair.rsplit_once(':')?;
+        let soc = soc.parse::<f64>().ok().filter(|soc| (0.0..=100.0).contains(soc))?;
+        Some((decoded(site), soc))
+    };
+    text.split(',').filter_map(pair).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn departures_are_read_forgivingly() {
+        assert_eq!(departures("s1:60.5,a:b:7,x,s2:900,s3:"), [("s1".to_string(), 60.5), ("a:b".to_string(), 7.0)]);
+    }
+
+    #[test]
+    fn any_identifier_survives() {
+        let leave: Vec<(String, f64)> =
+            ["DE*ABC:1,2", "100 % sure+", "a&b=c", "Ünnepi"].map(|id| (id.to_string(), 42.5)).into();
+        assert_eq!(departures(&leave_text(&leave)), leave);
+        assert_eq!(leave_text(&[("s1".into(), 60.0)]), "s1:60");
+    }
+}

@@ -1,0 +1,114 @@
+//! Trips as files: brought, and taken away with their plans.
+
+use axum::extract::{Multipart, Query, State};
+use axum::response::{IntoResponse, Redirect, Response};
+use spare_hour_core::trip::Trip;
+use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites, write_trip};
+use spare_hour_planning::drive_trip::KeptTrip;
+use spare_hour_planning::plan_report::plan_report;
+use spare_hour_planning::plan_trip::Outcome;
+use spare_hour_store::Store;
+
+use super::ask::Controls;
+use super::{AskedTrip, list_page};
+use crate::app::{App, off_thread};
+use crate::forms::control::Ask;
+use crate::http::address::Path;
+use crate::http::download::{download, list_file as list_download, list_format};
+use crate::http::error::WebError;
+use crate::http::upload::{Upload, read_upload};
+
+/// A trip to try.
+const EXAMPLE: &str = include_str!("../../../../../docs/formats/trip.example.json");
+
+/// Takes a trip file, or a list of them, each with the car in it.
+pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
+    let upload = read_upload(form).await?;
+    let Upload { file_name, text, .. } = upload;
+    match off_thread(move || read_trips(text.as_bytes())).await? {
+        Ok(trips) => keep_new(&app, trips).await,
+        Err(error) => {
+            let file = if file_name.is_empty() { "The trip".to_string() } else { file_name };
+            list_page(&app, Some(format!("{file}: {error}. Nothing was kept."))).await
+        }
+    }
+}
+
+/// Takes the example trip.
+pub(crate) async fn example(State(app): State<App>) -> Result<Response, WebError> {
+    let trips = read_trips(EXAMPLE.as_bytes()).map_err(|error| WebError::Refused(error.to_string()))?;
+    keep_new(&app, trips).await
+}
+
+/// Keeps trips, and shows the trip if it is one.
+async fn keep_new(app: &App, trips: Vec<Trip>) -> Result<Response, WebError> {
+    let ids = app.change(move |store| keep_all(store, trips)).await?;
+    let address = if let [id] = ids[..] { format!("/trips/{id}") } else { "/trips".into() };
+    Ok(Redirect::to(&address).into_response())
+}
+
+fn keep_all(store: &Store, trips: Vec<Trip>) -> Result<Vec<i32>, WebError> {
+    let currency = store.settings()?.currency;
+    let keep = |trip: Trip| {
+        let mut draft = trip.into_draft();
+        if draft.name.trim().is_empty() {
+            draft.name = "A trip".into();
+        }
+        Ok(store.add_trip_with_car(&draft, &format!("Car of “{}”", draft.name), &currency)?)
+    };
+    // A list has the newest first, and so will this one.
+    trips.into_iter().rev().map(keep).collect()
+}
+
+/// The trip as a file, controls applied.
+pub(crate) async fn trip_file(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let here = app.here.clone();
+    let text = app
+        .run(move |store| {
+            let units = store.settings()?.units;
+            let kept =
+                KeptTrip::read(store, &here, id, |stored| Controls::new(&ask, stored, units, here.today()).asked())?;
+            let to_plan = kept.to_plan.ok_or_else(no_curve)?;
+            Ok(write_trip(&to_plan.trip, Some(&to_plan.departure)))
+        })
+        .await?;
+    Ok(download(&format!("trip-{id}.json"), "application/json", text))
+}
+
+fn no_curve() -> WebError {
+    WebError::Refused("The car of this trip has no charge curve yet.".into())
+}
+
+/// The plan as a file.
+pub(crate) async fn plan_file(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let AskedTrip { solved, .. } = AskedTrip::new(&app, id, ask).await?;
+    let text = off_thread(move || match &solved.outcome {
+        Some(Outcome::Planned(planned)) => Ok(plan_json(&plan_report(planned))),
+        Some(Outcome::Infeasible(none)) => Ok(infeasible_json(&none.trip, &none.leg, &none.left_out, &none.departure)),
+        Some(Outcome::Stopped) | None => Err(no_curve()),
+    })
+    .await??;
+    Ok(download(&format!("plan-{id}.json"), "application/json", text))
+}
+
+/// The road or the sites of a trip as a list.
+pub(crate) async fn list_file(
+    State(app): State<App>,
+    Path((id, file)): Path<(i32, String)>,
+) -> Result<Response, WebError> {
+    let about = app.run(move |store| Ok(store.trip(id)?)).await?.about;
+    if let Ok(format) = list_format(&file, "road") {
+        let text = write_road(&about.road.stretches, format);
+        return Ok(list_download(&format!("road-{id}"), format, text));
+    }
+    let format = list_format(&file, "sites")?;
+    Ok(list_download(&format!("sites-{id}"), format, write_sites(&about.sites, format)))
+}

@@ -1,0 +1,222 @@
+//! Trips: the plan of each, and what changes it.
+
+mod ask;
+mod files;
+mod new;
+mod places;
+mod plan_view;
+mod road;
+mod road_chart;
+mod road_form;
+mod site_form;
+mod sites;
+mod stop_rows;
+mod weather;
+
+use std::sync::Arc;
+
+use askama::Template;
+use axum::extract::{Form, Query, State};
+use axum::http::StatusCode;
+use axum::response::{Redirect, Response};
+use serde::Deserialize;
+use spare_hour_core::quantity::Distance;
+use spare_hour_planner::StopSign;
+use spare_hour_planning::drive_trip::SolvedTrip;
+use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripLine};
+use spare_hour_wording::figures;
+
+use crate::app::{App, off_thread};
+use crate::forms::car_choice;
+use crate::forms::control::Ask;
+use crate::forms::field::Field;
+use crate::http::address::Path;
+use crate::http::error::{WebError, page};
+use crate::layout::Frame;
+
+use ask::Controls;
+pub(crate) use files::{example, import, list_file as list_of_trip, plan_file, trip_file};
+pub(crate) use new::{form as new_form, make};
+use plan_view::{Outcome, PlanView};
+pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
+pub(crate) use sites::{change as change_site, import as import_sites, remove as remove_site, show as show_sites};
+
+/// A trip as an address asks for it: the solved trip, and the controls with the departures that the driver has fixed.
+pub(crate) struct AskedTrip {
+    pub(crate) solved: Arc<SolvedTrip>,
+    pub(crate) controls: Controls,
+}
+
+impl AskedTrip {
+    /// The trip that an address asks for: solved anew, or asked again if it was solved a while ago.
+    async fn new(app: &App, id: i32, ask: Ask) -> Result<Self, WebError> {
+        let key = format!("{id} {} {} {}", app.changes(), app.here.today(), ask.without("leave"));
+        let solved = match app.solved.get(&key) {
+            Some(solved) => solved,
+            None => Self::solve(app, id, ask.clone(), key).await?,
+        };
+        let mut controls = Controls::new(&ask, &solved.kept.stored, solved.settings.units, app.here.today());
+        controls.curve = solved.kept.curve.as_ref().map(|curve| curve.id);
+        Ok(Self { solved, controls })
+    }
+
+    async fn solve(app: &App, id: i32, ask: Ask, key: String) -> Result<Arc<SolvedTrip>, WebError> {
+        let here = app.here.clone();
+        let solve = move |store: &Store, stop: &StopSign| {
+            let asked = |stored: &StoredTrip, settings: &Settings| {
+                Controls::new(&ask, stored, settings.units, here.today()).asked()
+            };
+            Ok(Arc::new(SolvedTrip::new(store, &here, id, asked, stop)?))
+        };
+        let solved = app.run_while_waiting(solve).await?;
+        if !solved.is_stopped() {
+            app.solved.put(key, Arc::clone(&solved));
+        }
+        Ok(solved)
+    }
+}
+
+#[derive(Template)]
+#[template(path = "trips/list.html")]
+struct ListPage {
+    frame: Frame,
+    /// Each with the name of its car and its length.
+    trips: Vec<(TripLine, String, String)>,
+    fault: Option<String>,
+}
+
+#[derive(Template)]
+#[template(path = "trips/show.html")]
+struct ShowPage {
+    frame: Frame,
+    id: i32,
+    name: String,
+    controls: Controls,
+    /// Cars and curves by number and name, and which is chosen.
+    cars: Vec<(i32, String, bool)>,
+    curves: Vec<(i32, String, bool)>,
+    /// Whether the weather changes nothing, because the road's consumption was typed.
+    typed: bool,
+    weather_told: String,
+    kept: bool,
+    view: PlanView,
+}
+
+#[derive(Template)]
+#[template(path = "trips/plan.html")]
+struct PlanPart {
+    view: PlanView,
+}
+
+/// The list of trips.
+pub(crate) async fn list(State(app): State<App>) -> Result<Response, WebError> {
+    list_page(&app, None).await
+}
+
+async fn list_page(app: &App, fault: Option<String>) -> Result<Response, WebError> {
+    let trips = app.run(|store| named(store, store.trips()?)).await?;
+    let status = if fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
+    Ok(page(status, &ListPage { frame: Frame::new(app, "trips", "Trips"), trips, fault }))
+}
+
+/// Trips with the names of their cars and their lengths.
+fn named(store: &Store, trips: Vec<TripLine>) -> Result<Vec<(TripLine, String, String)>, WebError> {
+    let (cars, units) = (store.cars()?, store.settings()?.units);
+    let name = |id| cars.iter().find(|car| car.id == id).map(|car| car.about.name.clone()).unwrap_or_default();
+    let told = |trip: TripLine| (name(trip.car), figures::distance(units, Distance::km(trip.km)), trip);
+    Ok(trips.into_iter().map(told).map(|(car, length, trip)| (trip, car, length)).collect())
+}
+
+/// One trip with its plan.
+pub(crate) async fn show(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let kept = ask.kept();
+    let asked = AskedTrip::new(&app, id, ask).await?;
+    let (asked, view) = off_thread(move || {
+        let view = PlanView::new(&asked, true);
+        (asked, view)
+    })
+    .await?;
+    let AskedTrip { solved, controls } = asked;
+    let SolvedTrip { kept: trip, settings, .. } = &*solved;
+    let about = &trip.stored.about;
+    let curve = |curve: &Curve| {
+        (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
+    };
+    let shown = ShowPage {
+        frame: Frame::new(&app, "trips", about.name.clone()),
+        id,
+        name: about.name.clone(),
+        cars: car_choice::options(&trip.cars, Some(controls.car)),
+        curves: trip.curves.iter().map(curve).collect(),
+        weather_told: controls.weather.in_words(settings.units),
+        typed: about.road.is_typed(),
+        controls,
+        kept,
+        view,
+    };
+    Ok(page(StatusCode::OK, &shown))
+}
+
+/// The plan alone, for the page's script.
+pub(crate) async fn plan(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let asked = AskedTrip::new(&app, id, ask).await?;
+    let view = off_thread(move || PlanView::new(&asked, false)).await?;
+    Ok(page(StatusCode::OK, &PlanPart { view }))
+}
+
+/// Keeps the controls as the trip's own.
+pub(crate) async fn keep(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(ask): Form<Ask>,
+) -> Result<Redirect, WebError> {
+    let here = app.here.clone();
+    let query = app
+        .change(move |store| {
+            let (stored, units) = (store.trip(id)?, store.settings()?.units);
+            let controls = Controls::new(&ask, &stored, units, here.today());
+            if controls.faults().next().is_some() {
+                return Err(WebError::Refused("Some of the numbers do not work, so nothing was kept.".into()));
+            }
+            store.change_goal(id, controls.car, &controls.goal(), &controls.weather.conditions)?;
+            Ok(controls.address_with(&controls.leave, None))
+        })
+        .await?;
+    Ok(Redirect::to(&format!("/trips/{id}?{query}&kept=1")))
+}
+
+/// A trip's name, and the currency of its prices.
+#[derive(Debug, Deserialize)]
+pub(crate) struct NameForm {
+    #[serde(default)]
+    name: String,
+    #[serde(default)]
+    currency: String,
+}
+
+/// Calls a trip something else.
+pub(crate) async fn rename(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<NameForm>,
+) -> Result<Redirect, WebError> {
+    let (Some(name), Some(currency)) = (Field::new(form.name).words(80), Field::new(form.currency).words(8)) else {
+        return Err(WebError::Refused("Expected a name of 1 to 80 characters, and a currency of 1 to 8.".into()));
+    };
+    app.change(move |store| Ok(store.rename_trip(id, &name, &currency)?)).await?;
+    Ok(Redirect::to(&format!("/trips/{id}/road")))
+}
+
+/// Removes a trip.
+pub(crate) async fn remove(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
+    app.change(move |store| Ok(store.remove_trip(id)?)).await?;
+    Ok(Redirect::to("/trips"))
+}
