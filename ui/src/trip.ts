@@ -1,10 +1,15 @@
+import { Latest } from "./latest";
+import { readLeaving, writeLeaving } from "./leaving";
 import { say } from "./page";
+
+/** Milliseconds after which a plan that nobody waits for any more is not worked on either. */
+const PATIENCE = 250;
 
 /** The trip page: each change of a control, and each move of a leaving point, replans on the server, in place. */
 export function trip() {
   return {
-    /** The request under way, to be dropped when a newer one starts. */
-    running: null as AbortController | null,
+    /** Asks for the plan of what the controls say, one question at a time. */
+    questions: null as Latest | null,
     timer: 0,
     /** The leaving point that a pointer holds. */
     held: null as string | null,
@@ -12,9 +17,12 @@ export function trip() {
     init() {
       const root = this.root();
       const form = this.form();
+      this.questions = new Latest((signal) => this.replan(signal), PATIENCE);
       form.addEventListener("input", (event) => {
         this.pair(event.target);
-        this.later(80);
+        // A slider answers while it moves; a number is typed to its end.
+        const slides = event.target instanceof HTMLInputElement && event.target.type === "range";
+        this.later(slides ? 0 : 80);
       });
       form.addEventListener("submit", (event) => {
         if (event.submitter?.hasAttribute("formaction")) return;
@@ -71,14 +79,14 @@ export function trip() {
       if (!values.has("leave") && values.has("start")) this.leaving(new Map());
     },
 
+    /** Replans after so many milliseconds without another change; 0 replans at once. */
     later(milliseconds: number) {
       clearTimeout(this.timer);
-      this.timer = window.setTimeout(() => void this.replan(), milliseconds);
+      if (milliseconds > 0) this.timer = window.setTimeout(() => this.questions?.ask(), milliseconds);
+      else this.questions?.ask();
     },
 
-    async replan() {
-      this.running?.abort();
-      const running = (this.running = new AbortController());
+    async replan(signal: AbortSignal) {
       const form = this.form();
       const query = new URLSearchParams([...new FormData(form)].map(([name, value]) => [name, String(value)]));
       if (!query.get("leave")) query.delete("leave");
@@ -86,13 +94,13 @@ export function trip() {
         if (control.value === control.dataset["own"]) query.delete(control.name);
       }
       try {
-        const response = await fetch(`${form.dataset["plan"]}?${query}`, { signal: running.signal });
+        const response = await fetch(`${form.dataset["plan"]}?${query}`, { signal });
         if (!response.ok) throw new Error(`status ${response.status}`);
         this.put(await response.text());
         say("");
         history.replaceState(null, "", `${form.action.split("?")[0]}?${query}`);
       } catch {
-        if (!running.signal.aborted) say("The server does not answer; the plan shown is the last one it gave.");
+        if (!signal.aborted) say("The server does not answer; the plan shown is the last one it gave.");
       }
     },
 
@@ -128,12 +136,11 @@ export function trip() {
     /** The departures that are fixed: site to SoC. */
     fixed(): Map<string, string> {
       const text = (this.form().elements.namedItem("leave") as HTMLInputElement).value;
-      return new Map(text.split(",").filter(Boolean).map((pair) => pair.split(":") as [string, string]));
+      return readLeaving(text);
     },
 
     leaving(fixed: Map<string, string>) {
-      const text = [...fixed].map(([site, soc]) => `${site}:${soc}`).join(",");
-      (this.form().elements.namedItem("leave") as HTMLInputElement).value = text;
+      (this.form().elements.namedItem("leave") as HTMLInputElement).value = writeLeaving(fixed);
     },
 
     fix(handle: Element, soc: number) {
@@ -161,7 +168,7 @@ export function trip() {
       const y = ((event.clientY - box.top) / box.height) * chart.viewBox.baseVal.height;
       const [top, bottom] = [Number(chart.dataset["top"]), Number(chart.dataset["bottom"])];
       this.fix(handle, Math.round(100 * ((bottom - y) / (bottom - top)) * 2) / 2);
-      this.later(16);
+      this.later(0);
     },
 
     key(event: KeyboardEvent) {

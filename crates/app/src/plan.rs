@@ -11,7 +11,7 @@ use spare_hour_planner::{Reason, Stop, StopSign, Why};
 use spare_hour_planning::clock::Here;
 use spare_hour_planning::plan_report::plan_report;
 use spare_hour_planning::plan_trip::{Outcome, PlannedTrip, TripToPlan, minute_of_day};
-use spare_hour_wording::trips;
+use spare_hour_wording::{refused, trips};
 
 use crate::{Failure, print, read_file};
 
@@ -29,8 +29,8 @@ impl PlanTrip {
     pub(crate) fn run(&self) -> Result<(), Failure> {
         let named = |message: String| format!("{}: {message}", self.trip.display());
         let file = read_trip_file(&read_file(&self.trip)?).map_err(|error| Failure::Input(named(error.to_string())))?;
-        let to_plan = TripToPlan::of_file(file.trip, file.departure, &Here::of_this_machine())
-            .ok_or_else(|| Failure::Input(named("departure: lies beyond the calendar".into())))?;
+        let to_plan = TripToPlan::of_file(file, &Here::of_this_machine())
+            .map_err(|refused| Failure::Input(named(refused::sentence(&refused))))?;
         match to_plan.plan(&StopSign::default()) {
             Outcome::Planned(planned) => {
                 print(&if self.json { plan_json(&plan_report(&planned)) } else { tables(&planned) });
@@ -40,8 +40,7 @@ impl PlanTrip {
                 if self.json {
                     print(&infeasible_json(&none.trip, &none.leg, &none.left_out, &none.departure));
                 }
-                let why = trips::infeasible(&none.trip, &none.leg, Units::default());
-                Err(Failure::Infeasible(named(format!("the trip cannot be driven: {why}"))))
+                Err(Failure::Infeasible(named(trips::infeasible_in_full(&none.trip, &none.leg))))
             }
             Outcome::Stopped => Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
         }

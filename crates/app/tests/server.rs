@@ -307,7 +307,7 @@ fn everything_goes_to_an_empty_directory_and_the_pages_are_the_same() {
     let (status, _, body) = demo.upload("/everything", &[], Some(("e.json", &file)));
     assert!(status == 422 && body.contains("something is kept here already"), "{status}");
     let (status, _, body) = other.upload("/everything", &[], Some(("e.json", "{}")));
-    assert!(status == 422 && body.contains("expected spare-hour/everything version 1"), "{body}");
+    assert!(status == 422 && body.contains("expected spare-hour/backup version 2"), "{body}");
     let (status, location, body) = other.upload("/everything", &[], Some(("e.json", &file)));
     assert_eq!((status, location.as_str()), (303, "/"), "{body}");
     assert_eq!(other.get("/everything.json").1, file);

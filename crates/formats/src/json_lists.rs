@@ -86,7 +86,7 @@ fn elements<T>(bytes: &[u8], read: impl Fn(&Value, &[u8]) -> Result<T, FormatErr
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{read_session, write_trip};
+    use crate::{Beside, read_session, write_trip};
 
     #[test]
     fn sessions_come_back_with_their_names() {
@@ -110,8 +110,11 @@ mod tests {
         assert!(error.starts_with("[1].vehicle.usable_kwh"), "{error}");
         let twice = read_trips(format!("[{trip},{trip}]").as_bytes()).unwrap();
         assert_eq!(
-            [write_trip(&twice[0], None), write_trip(&twice[1], None)],
-            [write_trip(&read_trip(trip.as_bytes()).unwrap(), None), write_trip(&twice[0], None)]
+            [write_trip(&twice[0], Beside::default()), write_trip(&twice[1], Beside::default())],
+            [
+                write_trip(&read_trip(trip.as_bytes()).unwrap(), Beside::default()),
+                write_trip(&twice[0], Beside::default())
+            ]
         );
         assert_eq!(read_trips(trip.as_bytes()).unwrap().len(), 1);
         for wrong in ["[]", "[1", "[1]", "{}"] {

@@ -57,7 +57,7 @@ pub use summary_list::{ListedSession, ListedTrip, write_session_summary, write_t
 pub use table::ListFormat;
 pub use tariff_list::{read_tariff_table, write_tariff_table};
 pub use track_file::{read_track, write_track};
-pub use trip_json::{TripOfFile, read_trip, read_trip_file, write_trip};
+pub use trip_json::{Beside, TripOfFile, read_trip, read_trip_file, write_trip};
 
 use spare_hour_core::session::Session;
 

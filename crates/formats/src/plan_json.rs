@@ -207,15 +207,15 @@ pub fn infeasible_json(trip: &Trip, leg: &Infeasible, left_out: &[LeftOut], depa
         Place::Site(index) => Some(trip.site(*index).id.as_str()),
         Place::Start | Place::End => None,
     };
-    let (units, leaves) = (Units::default(), minute_of(departure));
+    let leaves = minute_of(departure);
     let file = InfeasibleFile {
         format: FORMAT,
         version: VERSION,
         name: &trip.name,
         feasible: false,
         gap: GapFile {
-            from: trips::place_name(trip, &leg.from, units),
-            to: trips::place_name(trip, &leg.to, units),
+            from: trips::place_in_full(trip, &leg.from),
+            to: trips::place_in_full(trip, &leg.to),
             from_site: site(&leg.from),
             to_site: site(&leg.to),
             km: plain(leg.length.get()),
@@ -223,7 +223,7 @@ pub fn infeasible_json(trip: &Trip, leg: &Infeasible, left_out: &[LeftOut], depa
             available_soc: plain(leg.available.get()),
             short_soc: plain(leg.short.get()),
             short_km: plain(leg.short_distance.get()),
-            message: trips::infeasible(trip, leg, units),
+            message: trips::infeasible_in_full(trip, leg),
         },
         left_out: left_out.iter().map(|one| left_out_file(one, leaves)).collect(),
     };

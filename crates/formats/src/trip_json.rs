@@ -1,20 +1,38 @@
-//! Trip JSON, version 1.
+//! Trip JSON, versions 1 and 2. Version 2 has a departure, a time zone and tariffs beside what version 1 has; what else it may
+//! hold is refused until it is weighed, so that no wish of a driver is passed over in silence.
+
+use std::collections::HashMap;
 
 use jiff::ZonedDateTime;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 use spare_hour_core::charging::profile::{Profile, ProfileError};
 use spare_hour_core::driving::route::{Route, Segment};
+use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
 use spare_hour_core::trip::site_details::{Connector, MOST_TEXT, SiteDetails};
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
 use spare_hour_wording::refused;
 
+use crate::ocpi_tariff::{read_tariffs, write_tariff};
 use crate::{FormatError, text_of};
 
 const FORMAT: &str = "spare-hour/trip";
-const VERSION: u32 = 1;
+/// What is written of a trip with a departure or tariffs; without them it is version 1.
+const VERSION: u32 = 2;
+/// Parts of version 2 that are not weighed yet: the object that holds them, and their names.
+const NOT_WEIGHED: [(&str, &[&str]); 5] = [
+    ("vehicle", &["ac", "connectors", "curves", "pack"]),
+    ("route.segments[]", &["outside_c", "paces"]),
+    ("sites[]", &["ac", "has", "time_zone"]),
+    (
+        "goal",
+        &["pauses", "most_drive_min", "rest_min", "most_cost", "most_min", "most_stops", "avoid", "visit", "doubt"],
+    ),
+    ("", &["now"]),
+];
 /// Speed on the way off the route where a file does not say.
 pub(crate) const OFF_ROUTE_KMH: f64 = 50.0;
 
@@ -28,6 +46,8 @@ struct TripFile {
     departure: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     time_zone: Option<String>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    tariffs: Vec<Value>,
     vehicle: VehicleFile,
     route: RouteFile,
     #[serde(default)]
@@ -95,6 +115,8 @@ struct SiteFile {
     overhead_min: f64,
     #[serde(default)]
     price: PriceFile,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    tariff: Option<String>,
     #[serde(flatten)]
     details: DetailsFile,
 }
@@ -152,6 +174,17 @@ pub struct TripOfFile {
     pub trip: Trip,
     /// When it leaves, in the file's time zone.
     pub departure: Option<ZonedDateTime>,
+    /// The tariffs that its sites ask in place of their prices: site and tariff.
+    pub tariffs: Vec<(String, Tariff)>,
+}
+
+/// What a trip file holds beside the trip.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Beside<'a> {
+    /// When the trip leaves.
+    pub departure: Option<&'a ZonedDateTime>,
+    /// The tariffs that its sites ask: site and tariff.
+    pub tariffs: &'a [(String, Tariff)],
 }
 
 /// Reads and checks a trip.
@@ -177,13 +210,70 @@ pub fn read_trip_file(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
     if file.format != FORMAT {
         return Err(FormatError::path("format", format!("is \"{}\"; expected \"{FORMAT}\"", file.format)));
     }
-    if file.version != VERSION {
-        return Err(FormatError::path("version", format!("is {}; this program reads version {VERSION}", file.version)));
+    if !(1..=VERSION).contains(&file.version) {
+        let problem = format!("is {}; this program reads versions 1 to {VERSION}", file.version);
+        return Err(FormatError::path("version", problem));
     }
+    if file.version > 1 {
+        refuse_what_is_not_weighed(text)?;
+    }
+    let tariffs = tariffs(&file)?;
     let departure = departure(file.departure.as_deref(), file.time_zone.as_deref())?;
     let trip = Trip::new(draft(file)?)
         .map_err(|error| FormatError::path(error.field.clone(), refused::fault(&error.fault)))?;
-    Ok(TripOfFile { trip, departure })
+    Ok(TripOfFile { trip, departure, tariffs })
+}
+
+/// Refuses what a version 2 file may hold and this version does not weigh.
+fn refuse_what_is_not_weighed(text: &str) -> Result<(), FormatError> {
+    let file: Value = serde_json::from_str(text).unwrap_or_default();
+    for (place, names) in NOT_WEIGHED {
+        for (path, object) in objects(&file, place) {
+            if let Some(name) = names.iter().find(|name| object.get(**name).is_some_and(|value| !value.is_null())) {
+                let path = if path.is_empty() { (*name).to_string() } else { format!("{path}.{name}") };
+                return Err(FormatError::path(path, "is not weighed by this version of Spare Hour; leave it out"));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// The objects at a place, with their paths: one, or each of a list.
+fn objects<'v>(file: &'v Value, place: &str) -> Vec<(String, &'v Value)> {
+    let (list, is_list) = place.strip_suffix("[]").map_or((place, false), |list| (list, true));
+    let found = list.split('.').filter(|part| !part.is_empty()).try_fold(file, |value, part| value.get(part));
+    match (found, is_list) {
+        (Some(value), false) => vec![(list.to_string(), value)],
+        (Some(value), true) => {
+            let items = value.as_array().map(Vec::as_slice).unwrap_or_default();
+            items.iter().enumerate().map(|(index, item)| (format!("{list}[{index}]"), item)).collect()
+        }
+        (None, _) => Vec::new(),
+    }
+}
+
+/// The tariffs that sites ask, by their identifiers.
+fn tariffs(file: &TripFile) -> Result<Vec<(String, Tariff)>, FormatError> {
+    let mut known = HashMap::new();
+    for (index, object) in file.tariffs.iter().enumerate() {
+        let place = format!("tariffs[{index}]");
+        let wrong = |problem: String| FormatError::path(place.clone(), problem);
+        let id = object["id"].as_str().ok_or_else(|| wrong("has no id; expected an OCPI tariff object".into()))?;
+        let read = read_tariffs(object.to_string().as_bytes()).map_err(|error| wrong(error.to_string()))?;
+        let tariff = read.into_iter().next().ok_or_else(|| wrong("is empty; expected an OCPI tariff object".into()))?;
+        known.insert(id, tariff);
+    }
+    let asked = |(index, site): (usize, &SiteFile)| {
+        let id = site.tariff.as_deref()?;
+        let tariff = known.get(id).cloned().ok_or_else(|| {
+            FormatError::path(
+                format!("sites[{index}].tariff"),
+                format!("is \"{id}\"; expected the id of one of tariffs"),
+            )
+        });
+        Some(tariff.map(|tariff| (site.id.clone(), tariff)))
+    };
+    file.sites.iter().enumerate().filter_map(asked).collect()
 }
 
 /// A civil time in a zone; UTC where none is named.
@@ -307,8 +397,9 @@ fn details(index: usize, file: DetailsFile) -> Result<SiteDetails, FormatError> 
     })
 }
 
-/// Writes a trip as JSON that [`read_trip_file`] reads back, with when it leaves if that is known.
-pub fn write_trip(trip: &Trip, departure: Option<&ZonedDateTime>) -> String {
+/// Writes a trip as JSON that [`read_trip_file`] reads back, with what is known beside it.
+pub fn write_trip(trip: &Trip, beside: Beside) -> String {
+    let Beside { departure, tariffs } = beside;
     let zone = departure.and_then(|departure| departure.time_zone().iana_name()).map(Into::into);
     // A zone without a name, as some machines have, is told in UTC.
     let civil = departure.map(|departure| match &zone {
@@ -321,10 +412,11 @@ pub fn write_trip(trip: &Trip, departure: Option<&ZonedDateTime>) -> String {
     let vehicle = &trip.vehicle;
     let file = TripFile {
         format: FORMAT.into(),
-        version: VERSION,
+        version: if departure.is_none() && tariffs.is_empty() { 1 } else { VERSION },
         name: trip.name.clone(),
         departure: civil.map(|civil| civil.to_string()),
         time_zone: zone,
+        tariffs: tariff_files(tariffs),
         vehicle: VehicleFile {
             usable_kwh: vehicle.usable.get(),
             charge_curve: points(&vehicle.charge_curve),
@@ -340,7 +432,7 @@ pub fn write_trip(trip: &Trip, departure: Option<&ZonedDateTime>) -> String {
             }),
         },
         route: RouteFile { segments: trip.route.segments().iter().map(segment_file).collect() },
-        sites: trip.sites.iter().map(site_file).collect(),
+        sites: trip.sites.iter().map(|site| site_file(site, tariffs)).collect(),
         goal: GoalFile {
             start_soc: trip.goal.start.get(),
             min_soc: trip.goal.floor.get(),
@@ -357,7 +449,35 @@ fn segment_file(segment: &Segment) -> SegmentFile {
     SegmentFile { km: segment.length.get(), kmh: segment.speed.get(), kwh_per_100km: segment.consumption.get() }
 }
 
-fn site_file(site: &Site) -> SiteFile {
+/// Each tariff once, by its name.
+fn tariff_files(tariffs: &[(String, Tariff)]) -> Vec<Value> {
+    let mut names: Vec<String> = Vec::new();
+    let mut files = Vec::new();
+    for (_, tariff) in tariffs {
+        let name = tariff_id(tariffs, tariff);
+        if !names.contains(&name) {
+            files.push(serde_json::from_str(&write_tariff(tariff, &name)).unwrap_or_default());
+            names.push(name);
+        }
+    }
+    files
+}
+
+/// The identifier of a tariff in a file: its name, with a number where another tariff has the same.
+fn tariff_id(tariffs: &[(String, Tariff)], tariff: &Tariff) -> String {
+    let mut others: Vec<&Tariff> = Vec::new();
+    for (_, other) in tariffs.iter().filter(|(_, other)| other.name == tariff.name) {
+        if !others.contains(&other) {
+            others.push(other);
+        }
+    }
+    match others.iter().position(|other| *other == tariff) {
+        None | Some(0) => tariff.name.clone(),
+        Some(number) => format!("{} {}", tariff.name, number + 1),
+    }
+}
+
+fn site_file(site: &Site, tariffs: &[(String, Tariff)]) -> SiteFile {
     SiteFile {
         id: site.id.clone(),
         name: Some(site.name.clone()),
@@ -372,6 +492,7 @@ fn site_file(site: &Site) -> SiteFile {
             per_min: site.price.per_min,
             per_session: site.price.per_session,
         },
+        tariff: tariffs.iter().find(|(id, _)| *id == site.id).map(|(_, tariff)| tariff_id(tariffs, tariff)),
         details: details_file(&site.details),
     }
 }
@@ -393,13 +514,14 @@ fn details_file(details: &SiteDetails) -> DetailsFile {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+    use rust_decimal::Decimal;
 
     const EXAMPLE: &str = include_str!("../../../docs/formats/trip.example.json");
 
     #[test]
     fn the_example_is_read_and_written_back() {
         let trip = read_trip(EXAMPLE.as_bytes()).unwrap();
-        let again = write_trip(&trip, None);
+        let again = write_trip(&trip, Beside::default());
         let value = |text: &str| serde_json::from_str::<serde_json::Value>(text).unwrap();
         assert_eq!(value(&again), value(EXAMPLE));
     }
@@ -414,7 +536,7 @@ mod tests {
         let details = &trip.sites[0].details;
         assert_eq!((details.stalls, details.out_of_order, details.wait), (Some(6), Some(1), Minutes::new(4.0)));
         assert_eq!((details.connectors[0].count, details.is_shared()), (4, true));
-        assert_eq!(read_trip(write_trip(&trip, None).as_bytes()).unwrap().sites, trip.sites);
+        assert_eq!(read_trip(write_trip(&trip, Beside::default()).as_bytes()).unwrap().sites, trip.sites);
         for (from, to, path) in [
             ("Mo-Fr 06:00-22:00", "often", "sites[0].opening_hours"),
             ("150 kW", "150", "sites[0].connectors"),
@@ -434,7 +556,7 @@ mod tests {
             ("\"start_soc\": 90.0,", "", "goal.start_soc", "is missing"),
             ("\"min_soc\": 10.0,", "\"min_soc\": 100.0,", "goal.min_soc", "expected less than goal.max_soc"),
             ("{\"soc\": 5.0,", "{\"soc\": 120.0,", "vehicle.charge_curve[1].soc", "expected 0 to 100"),
-            ("\"version\": 1", "\"version\": 2", "version", "reads version 1"),
+            ("\"version\": 1", "\"version\": 3", "version", "reads versions 1 to 2"),
             ("spare-hour/trip", "spare-hour/plan", "format", "expected \"spare-hour/trip\""),
             ("\"kw\": 160.0", "\"kw\": 0.0", "vehicle.charge_curve[1].kw", "more than 0 kW"),
             ("\"kmh\": 110.0", "\"kmh\": 0", "route.segments[0].kmh", "expected 1 to 400 km/h"),
@@ -451,6 +573,36 @@ mod tests {
     }
 
     #[test]
+    fn tariffs_are_read_by_site_and_written_back() {
+        let trip = read_trip(EXAMPLE.as_bytes()).unwrap();
+        let price = |text: &str| Tariff::simple("Net", "cr", text.parse().unwrap(), Decimal::ZERO, Decimal::ZERO);
+        let ids: Vec<String> = trip.sites.iter().map(|site| site.id.clone()).collect();
+        let tariffs = vec![(ids[0].clone(), price("0.5")), (ids[1].clone(), price("0.7"))];
+        let text = write_trip(&trip, Beside { departure: None, tariffs: &tariffs });
+        assert_eq!(read_trip_file(text.as_bytes()).unwrap().tariffs, tariffs);
+        let unknown = text.replacen("\"tariff\": \"Net\"", "\"tariff\": \"Nest\"", 1);
+        let error = read_trip_file(unknown.as_bytes()).unwrap_err();
+        assert!(error.to_string().starts_with("sites[0].tariff: is \"Nest\""), "{error}");
+    }
+
+    #[test]
+    fn what_is_not_weighed_is_refused_and_not_passed_over() {
+        let second = EXAMPLE.replacen("\"version\": 1", "\"version\": 2", 1);
+        assert!(read_trip(second.as_bytes()).is_ok());
+        for (from, to, path) in [
+            ("\"start_soc\"", "\"pauses\": [], \"start_soc\"", "goal.pauses"),
+            ("\"max_kw\"", "\"ac\": {}, \"max_kw\"", "sites[0].ac"),
+            ("\"kmh\"", "\"paces\": [1], \"kmh\"", "route.segments[0].paces"),
+            ("\"goal\"", "\"now\": {}, \"goal\"", "now"),
+        ] {
+            let error = read_trip(second.replacen(from, to, 1).as_bytes()).unwrap_err();
+            assert_eq!(error.place, crate::Place::Path(path.into()), "{error}");
+            // Version 1 never knew such names.
+            assert!(read_trip(EXAMPLE.replacen(from, to, 1).as_bytes()).is_ok());
+        }
+    }
+
+    #[test]
     fn a_departure_is_read_in_its_zone_and_written_back() {
         let with = |lines: &str| EXAMPLE.replacen("\"vehicle\"", &format!("{lines} \"vehicle\""), 1);
         let read = |lines: &str| read_trip_file(with(lines).as_bytes());
@@ -458,7 +610,10 @@ mod tests {
         let file = read(lisbon).unwrap();
         // Lisbon is an hour ahead of UTC in summer (IANA time zone database).
         assert_eq!(file.departure.as_ref().unwrap().timestamp().to_string(), "2026-07-18T06:30:00Z");
-        let again = read_trip_file(write_trip(&file.trip, file.departure.as_ref()).as_bytes()).unwrap();
+        let again = read_trip_file(
+            write_trip(&file.trip, Beside { departure: file.departure.as_ref(), tariffs: &[] }).as_bytes(),
+        )
+        .unwrap();
         assert_eq!(again.departure, file.departure);
         let utc = read(r#""departure": "2026-07-18T07:30","#).unwrap();
         assert_eq!(utc.departure.unwrap().timestamp().to_string(), "2026-07-18T07:30:00Z");

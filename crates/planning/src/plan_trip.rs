@@ -9,7 +9,9 @@ use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::money::receipt::Receipt;
 use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
+use spare_hour_core::refused::Refused;
 use spare_hour_core::trip::{SiteIndex, Trip};
+use spare_hour_formats::{Beside, TripOfFile, write_trip};
 use spare_hour_planner::left_out::{Beginning, Closed, LeftOut, in_order};
 use spare_hour_planner::trip_timeline::TripTimeline;
 use spare_hour_planner::{
@@ -89,9 +91,23 @@ pub struct StrategyOutcome {
 
 impl TripToPlan {
     /// The trip of a file, which leaves when the file says, or today at the usual hour.
-    pub fn of_file(trip: Trip, departure: Option<ZonedDateTime>, here: &Here) -> Option<Self> {
+    ///
+    /// # Errors
+    /// When a price of a tariff is more than a trip may have.
+    pub fn of_file(file: TripOfFile, here: &Here) -> Result<Self, Refused> {
         let usual = || at(here.today(), f64::from(USUAL_DEPARTURE), here.zone().clone());
-        Some(Self { trip, prices: Prices::default(), departure: departure.or_else(usual)? })
+        let departure =
+            file.departure.or_else(usual).unwrap_or_else(|| here.now().to_zoned_datetime(here.zone().clone()));
+        let prices = Prices::of_file(file.tariffs);
+        let mut draft = file.trip.into_draft();
+        prices.apply(&mut draft, &departure);
+        Ok(Self { trip: Trip::new(draft)?, prices, departure })
+    }
+
+    /// The trip as a file that is planned alike.
+    pub fn to_file(&self) -> String {
+        let tariffs = self.prices.for_file(&self.trip);
+        write_trip(&self.trip, Beside { departure: Some(&self.departure), tariffs: &tariffs })
     }
 
     /// Plans it, unless it is told to stop.

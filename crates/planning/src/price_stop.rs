@@ -62,6 +62,17 @@ impl Prices {
         Ok(Self { by_site, memberships })
     }
 
+    /// The tariffs that a file's sites ask.
+    pub fn of_file(tariffs: Vec<(String, Tariff)>) -> Self {
+        Self { by_site: tariffs.into_iter().collect(), memberships: Vec::new() }
+    }
+
+    /// The tariffs by site, as a file holds them; sites in the trip's order.
+    pub fn for_file(&self, trip: &Trip) -> Vec<(String, Tariff)> {
+        let asked = |site: &Site| Some((site.id.clone(), self.by_site.get(&site.id)?.clone()));
+        trip.sites.iter().filter_map(asked).collect()
+    }
+
     /// Tells a draft what its sites ask about when they are passed by a trip that begins at `departure`.
     pub fn apply(&self, draft: &mut TripDraft, departure: &ZonedDateTime) {
         let TripDraft { sites, route, .. } = draft;

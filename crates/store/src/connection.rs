@@ -9,12 +9,13 @@ use diesel::connection::{AnsiTransactionManager, SimpleConnection, TransactionMa
 use diesel::migration::{Migration, MigrationSource};
 use diesel::prelude::*;
 use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
+use diesel::sql_types::Text;
 use diesel::sqlite::Sqlite;
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
 use crate::{Result, StoreError};
 
-const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
+pub(crate) const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
 const FILE: &str = "spare-hour.db";
 const CONNECTIONS: u32 = 4;
 
@@ -78,6 +79,9 @@ impl Store {
         let path = directory.join(FILE);
         if path.exists() {
             refuse_newer(&path)?;
+        }
+        if path.exists() {
+            copy_before_changes(&path)?;
         }
         let pool = Pool::builder()
             .max_size(CONNECTIONS)
@@ -159,6 +163,31 @@ pub(crate) fn applied_changes(connection: &mut SqliteConnection) -> Result<Vec<S
         .select(__diesel_schema_migrations::version)
         .order(__diesel_schema_migrations::version);
     Ok(versions.load(connection)?)
+}
+
+/// Copies the file beside itself, unless it is up to date: a change that goes wrong, or that is regretted, can be taken back.
+fn copy_before_changes(path: &Path) -> Result<()> {
+    let unusable = |problem: String| StoreError::Unusable { path: path.into(), problem };
+    let mut connection =
+        SqliteConnection::establish(&path.to_string_lossy()).map_err(|error| unusable(error.to_string()))?;
+    connection.batch_execute("PRAGMA busy_timeout = 5000").map_err(|error| unusable(error.to_string()))?;
+    if applied_changes(&mut connection).is_err() {
+        // Nothing was ever written to it.
+        return Ok(());
+    }
+    let pending = connection.pending_migrations(MIGRATIONS).map_err(|error| unusable(error.to_string()))?;
+    let Some(first) = pending.first() else { return Ok(()) };
+    let name = |number: usize| match number {
+        1 => format!("spare-hour-before-{}.db", first.name().version()),
+        _ => format!("spare-hour-before-{}-{number}.db", first.name().version()),
+    };
+    let free = (1..1_000).map(|number| path.with_file_name(name(number))).find(|copy| !copy.exists());
+    let copy = free.ok_or_else(|| unusable("there are too many copies of it; remove some".into()))?;
+    diesel::sql_query("VACUUM INTO ?")
+        .bind::<Text, _>(copy.to_string_lossy())
+        .execute(&mut connection)
+        .map_err(|error| unusable(format!("cannot be copied to {} before it is changed: {error}", copy.display())))?;
+    Ok(())
 }
 
 /// Refuses a file with changes that this version does not know, looking through a connection that cannot write.

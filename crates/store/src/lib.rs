@@ -5,11 +5,11 @@
 //! file that a newer version has changed is refused before anything is written to it. All calls block: keep them off
 //! the threads of an async runtime.
 
+mod backup;
 mod cars;
 mod connection;
 mod curves;
 mod drives;
-mod everything;
 mod live;
 mod matchings;
 mod profile_json;
@@ -78,7 +78,7 @@ pub enum StoreError {
         by: String,
     },
     /// Something is kept already where everything was to be taken in.
-    #[error("something is kept here already; everything can only be taken into an empty directory (another --data)")]
+    #[error("something is kept here already; a backup can only be taken into an empty directory (another --data)")]
     NotEmpty,
     /// SQLite refused.
     #[error("the database refused: {0}")]

@@ -316,7 +316,7 @@ fn settings_and_a_home_are_kept_and_travel_with_everything() {
     assert_eq!(store.car(id).unwrap().about.home, Some(home));
     let elsewhere = Store::open(other.path()).unwrap();
     elsewhere.change_settings(&Settings::default()).unwrap();
-    elsewhere.take_everything(&store.everything().unwrap()).unwrap();
+    elsewhere.restore(&store.backup().unwrap()).unwrap();
     assert_eq!((elsewhere.settings().unwrap(), elsewhere.car(id).unwrap().about.home), (wanted, Some(home)));
     store.change_home(id, None).unwrap();
     assert_eq!(store.car(id).unwrap().about.home, None);
@@ -556,7 +556,7 @@ fn sites_ask_tariffs_and_go_back_to_their_own_prices() {
 }
 
 #[test]
-fn everything_goes_out_and_comes_back_unchanged() {
+fn a_backup_goes_out_and_comes_back_unchanged() {
     let (full, empty) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
     let store = Store::open(full.path()).unwrap();
     let car = store.add_car(&car()).unwrap();
@@ -575,11 +575,11 @@ fn everything_goes_out_and_comes_back_unchanged() {
     store.add_drives(car, &[drive]).unwrap();
     let charge = store.begin_charge(&live()).unwrap();
     store.add_events(charge, &events(&["a", "b"])).unwrap();
-    let text = store.everything().unwrap();
+    let text = store.backup().unwrap();
 
     let other = Store::open(empty.path()).unwrap();
-    other.take_everything(&text).unwrap();
-    let again = other.everything().unwrap();
+    other.restore(&text).unwrap();
+    let again = other.backup().unwrap();
     let first_difference = text.bytes().zip(again.bytes()).position(|(a, b)| a != b);
     assert!(again == text, "they differ at {first_difference:?}");
     let found = other.session(session).unwrap();
@@ -590,16 +590,17 @@ fn everything_goes_out_and_comes_back_unchanged() {
     assert_eq!(other.tariffs_of_sites(trip_id).unwrap(), store.tariffs_of_sites(trip_id).unwrap());
     assert_eq!(other.event_lines(charge, 0).unwrap(), store.event_lines(charge, 0).unwrap());
 
-    assert!(matches!(other.take_everything(&text), Err(StoreError::NotEmpty)));
+    assert!(matches!(other.restore(&text), Err(StoreError::NotEmpty)));
     let third = tempfile::tempdir().unwrap();
     let third = Store::open(third.path()).unwrap();
     for (wrong, part) in [
         ("no json".to_string(), "it is no JSON"),
-        ("{}".to_string(), "expected spare-hour/everything version 1"),
-        (text.replace("\"changes\":[", "\"changes\":[\"29990101000000\","), "a newer version"),
+        ("{}".to_string(), "expected spare-hour/backup version 2"),
+        (text.replace("\"version\":2", "\"version\":3"), "a newer version of Spare Hour wrote it: it is version 3"),
+        (text.replacen("\"usable_kwh\"", "\"usable_mwh\"", 1), "cars[0].usable_mwh is no field"),
         (text.replace("\"usable_kwh\":74.0", "\"usable_kwh\":null"), "cars:"),
     ] {
-        let error = third.take_everything(&wrong).unwrap_err().to_string();
+        let error = third.restore(&wrong).unwrap_err().to_string();
         assert!(error.contains(part), "{error}");
         assert!(third.cars().unwrap().is_empty());
     }

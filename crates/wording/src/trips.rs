@@ -23,8 +23,37 @@ pub fn infeasible(trip: &Trip, leg: &Infeasible, units: Units) -> String {
     )
 }
 
+/// Why a trip cannot be driven, to the tenth of a kilometre, and what would close the leg: for those who read no page.
+pub fn infeasible_in_full(trip: &Trip, leg: &Infeasible) -> String {
+    let [from, to] = [&leg.from, &leg.to].map(|place| place_in_full(trip, place));
+    format!(
+        "the trip cannot be driven: from {from} to {to} is {:.1} km and needs {:.1} % on leaving, with {:.1} % left on \
+         arrival; at most {:.1} % is possible. It is {:.1} points short, about {:.0} km. A charging site on the way, \
+         {:.1} points less on arrival, or less consumption would close it",
+        leg.length.get(),
+        leg.needed.get(),
+        leg.floor.get(),
+        leg.available.get(),
+        leg.short.get(),
+        leg.short_distance.get(),
+        leg.short.get(),
+    )
+}
+
+/// A place of a trip, with its kilometre.
+pub fn place_in_full(trip: &Trip, place: &Place) -> String {
+    match place {
+        Place::Start => "the start".into(),
+        Place::End => format!("the destination (km {:.1})", trip.route.length().get()),
+        Place::Site(index) => {
+            let site = trip.site(*index);
+            format!("{} (km {:.1})", site.name, site.at.get())
+        }
+    }
+}
+
 /// A place of a trip, with where it is.
-pub fn place_name(trip: &Trip, place: &Place, units: Units) -> String {
+fn place_name(trip: &Trip, place: &Place, units: Units) -> String {
     match place {
         Place::Start => "the start".into(),
         Place::End => "the end".into(),
@@ -38,11 +67,11 @@ pub fn place_name(trip: &Trip, place: &Place, units: Units) -> String {
 /// That a site was left out of a plan that begins some minutes after midnight, and why.
 pub fn left_out(left_out: &LeftOut, departure: f64, units: Units) -> String {
     match left_out {
-        LeftOut::Closed(found) => closed(found, departure, units, "the plan passes it"),
+        LeftOut::Closed(found) => closed(found, departure, units, "it is left out of this plan"),
         LeftOut::OutOfOrder(site) => {
             let stalls = site.details.stalls.unwrap_or_default();
             let all = if stalls == 1 { "its only stall was".into() } else { format!("all {stalls} stalls were") };
-            format!("{}: {all} out of order when last seen; the plan passes it.", site.name)
+            format!("{}: {all} out of order when last seen; it is left out of this plan.", site.name)
         }
     }
 }

@@ -4,7 +4,7 @@ use axum::extract::State;
 use axum::response::Response;
 use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_formats::{
-    ListFormat, ListedSession, ListedTrip, NamedSession, write_cars, write_session_list, write_session_summary,
+    Beside, ListFormat, ListedSession, ListedTrip, NamedSession, write_cars, write_session_list, write_session_summary,
     write_tariff_table, write_trip, write_trip_summary,
 };
 use spare_hour_planning::clock::Here;
@@ -100,7 +100,7 @@ fn trip_files(store: &Store, here: &Here) -> Result<String, WebError> {
     let mut files = Vec::new();
     for line in store.trips()? {
         let kept = KeptTrip::read(store, here, line.id, |stored| Asked::own(stored, here))?;
-        files.extend(kept.to_plan.map(|to_plan| write_trip(&to_plan.trip, None)));
+        files.extend(kept.to_plan.map(|to_plan| write_trip(&to_plan.trip, Beside::default())));
     }
     Ok(array(&files))
 }

@@ -36,15 +36,14 @@ async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebErro
 
 /// Everything as one file.
 pub(crate) async fn json(State(app): State<App>) -> Result<Response, WebError> {
-    let text = app.run(|store| Ok(store.everything()?)).await?;
+    let text = app.run(|store| Ok(store.backup()?)).await?;
     Ok(download("spare-hour-everything.json", "application/json", text))
 }
 
 /// Takes such a file, where nothing is kept yet.
 pub(crate) async fn take(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    let taken =
-        app.change(move |store| Ok(store.take_everything(&upload.text).map_err(|error| error.to_string()))).await?;
+    let taken = app.change(move |store| Ok(store.restore(&upload.text).map_err(|error| error.to_string()))).await?;
     match taken {
         Ok(()) => Ok(Redirect::to("/").into_response()),
         Err(problem) => show_page(&app, Some(format!("Nothing was taken in: {problem}."))).await,

@@ -3,7 +3,7 @@
 use axum::extract::{Multipart, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use spare_hour_core::trip::Trip;
-use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites, write_trip};
+use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites};
 use spare_hour_planning::drive_trip::KeptTrip;
 use spare_hour_planning::plan_report::plan_report;
 use spare_hour_planning::plan_trip::Outcome;
@@ -72,8 +72,7 @@ pub(crate) async fn trip_file(
             let units = store.settings()?.units;
             let kept =
                 KeptTrip::read(store, &here, id, |stored| Controls::new(&ask, stored, units, here.today()).asked())?;
-            let to_plan = kept.to_plan.ok_or_else(no_curve)?;
-            Ok(write_trip(&to_plan.trip, Some(&to_plan.departure)))
+            Ok(kept.to_plan.ok_or_else(no_curve)?.to_file())
         })
         .await?;
     Ok(download(&format!("trip-{id}.json"), "application/json", text))
