@@ -9,12 +9,12 @@ test("drives are typed, understood, and change what the car is said to take", as
   await expect(page.locator("#understood")).toContainText("energy or SoC is missing");
   await box.pressSequentially("50 % 4 °C wet");
   await expect(page.locator("#understood")).toContainText("88–50 %");
-  await page.getByRole("button", { name: "Keep them" }).click();
+  await page.getByRole("button", { name: "Save them" }).click();
   await expect(page.getByText("It rests on 2 drives and on the car’s mass and drag area")).toBeVisible();
   const headline = page.getByText(/kWh\/100 km, .* on 19 of 20 such drives/);
   const mild = await headline.innerText();
   await page.getByLabel("Outside, °C").fill("-10");
-  await page.getByRole("button", { name: "Say" }).click();
+  await page.getByRole("button", { name: "Calculate" }).click();
   await expect(headline).not.toHaveText(mild);
   await page.getByRole("button", { name: /as the car’s own/ }).click();
   await expect(page.getByText("Kept as the car’s own consumption")).toBeVisible();

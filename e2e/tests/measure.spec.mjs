@@ -9,7 +9,7 @@ test.describe("by thumb, on a phone, at night", () => {
 
   test("a charge is measured from plug to curve", async ({ page }) => {
     await page.goto("/measure");
-    await page.getByRole("button", { name: "To the clock" }).tap();
+    await page.getByRole("button", { name: "Start the clock" }).tap();
     await page.clock.install();
     await page.reload();
     await page.getByRole("button", { name: "Plug is in" }).tap();
@@ -66,7 +66,7 @@ test.describe("by thumb, on a phone, at night", () => {
 
   test("a stand-in plays, and is read as what it is", async ({ page }) => {
     await page.goto("/measure");
-    await page.getByRole("button", { name: "To the clock" }).tap();
+    await page.getByRole("button", { name: "Start the clock" }).tap();
     await page.getByText("Practise with a stand-in charger").tap();
     await page.getByLabel("It plays this car").selectOption("derated");
     await page.getByLabel("Speed").evaluate((select) => select.add(new Option("600 times", "600")));
@@ -81,9 +81,9 @@ test.describe("by thumb, on a phone, at night", () => {
 
   test("a charge is forgotten when asked", async ({ page }) => {
     await page.goto("/measure");
-    await page.getByRole("button", { name: "To the clock" }).tap();
-    await page.getByText("Forget this charge").tap();
-    await page.getByRole("button", { name: "Forget it" }).tap();
+    await page.getByRole("button", { name: "Start the clock" }).tap();
+    await page.getByText("Remove this charge").tap();
+    await page.getByRole("button", { name: "Remove it" }).tap();
     await expect(page).toHaveURL(/\/sessions$/);
   });
 });
@@ -143,7 +143,7 @@ test("readings made while the server is away arrive once each, in order", async 
   const port = new URL(first.url).port;
   const page = await browser.newPage();
   await page.goto(`${first.url}/measure`);
-  await page.getByRole("button", { name: "To the clock" }).click();
+  await page.getByRole("button", { name: "Start the clock" }).click();
   await page.getByRole("button", { name: "Current flows already" }).click();
   const stamp = page.getByRole("button", { name: /^Stamp/ });
   await stamp.click();

@@ -19,7 +19,7 @@ test("a colder day is planned in place, and kept when asked", async ({ page }) =
   await expect(page.locator("#outside-fault")).toHaveText("");
   expect(await notReloaded(page)).toBe(true);
   const cold = await totalMinutes(page);
-  await page.getByRole("button", { name: "Keep as the trip’s own" }).click();
+  await page.getByRole("button", { name: "Save for the trip" }).click();
   await expect(page.getByText("Kept as this trip’s own.")).toBeVisible();
   await page.goto("/trips/2");
   expect(await totalMinutes(page)).toBe(cold);
@@ -48,7 +48,7 @@ test("a trip is typed, its sites added, and it is planned: keyboard alone", asyn
   await page.keyboard.press("Enter");
   await expect(page.getByText("needed; expected 0.1 to 10000 kW")).toBeVisible();
   await expect(page.getByLabel("Along the road, km")).toHaveValue("170");
-  await page.getByLabel("Most power, kW").focus();
+  await page.getByLabel("Maximum power, kW").focus();
   await page.keyboard.type("150");
   await page.getByLabel("Open, such as").focus();
   await page.keyboard.type("06:00-22:00");
@@ -72,7 +72,7 @@ test("a month is walked through, and a post at home changes what it needs", asyn
   await expect(page.getByRole("heading", { name: "Avel 74, warm, full" })).toBeVisible();
   await page.goBack();
   await page.getByLabel("Hours of a night").fill("0.5");
-  await page.getByRole("button", { name: "Keep" }).click();
+  await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByText(/With the post at home, \d+ fast charges? (is|are) needed/)).toBeVisible();
   await page.getByRole("link", { name: "The month before" }).click();
   await expect(page.getByRole("heading", { name: "September 2026" })).toBeVisible();
@@ -84,7 +84,7 @@ test("another person's units are shown and typed", async ({ page }) => {
   await page.getByLabel("Temperatures").selectOption("°F");
   await page.getByLabel("Consumption").selectOption("mi/kWh");
   await page.getByLabel("Times of day").selectOption("12 hours, am and pm");
-  await page.getByRole("button", { name: "Keep" }).click();
+  await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByText("149 mi at 68 mph and 45 °F take 3.20 mi/kWh; leave at 2:30 pm.")).toBeVisible();
   await page.goto("/trips/2");
   await expect(headline(page)).toContainText(/there at \d+:\d\d [ap]m/);
@@ -96,6 +96,6 @@ test("another person's units are shown and typed", async ({ page }) => {
   await page.getByLabel("Temperatures").selectOption("°C");
   await page.getByLabel("Consumption").selectOption("kWh/100 km");
   await page.getByLabel("Times of day").selectOption("24 hours");
-  await page.getByRole("button", { name: "Keep" }).click();
+  await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByText("leave at 14:30.")).toBeVisible();
 });

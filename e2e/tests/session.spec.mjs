@@ -98,15 +98,15 @@ test("a car is changed and another of its curves is used", async ({ page }) => {
   await expect(page.getByRole("row", { name: /cold/ })).toContainText("plans use this");
   await page.goto("/cars/2");
   await page.getByLabel("Usable capacity, kWh").fill("none");
-  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await page.getByRole("button", { name: "Save", exact: true }).click();
   await expect(page.locator("#usable-fault")).toContainText("expected 0.1 to 2000 kWh");
   await expect(page.getByLabel("Usable capacity, kWh")).toHaveValue("none");
   await page.getByLabel("Usable capacity, kWh").fill("57");
   await page.getByLabel("Constant-speed range, km").fill("300");
-  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await page.getByRole("button", { name: "Save", exact: true }).click();
   await expect(page.locator("#test_speed-fault")).toContainText("needed with the number beside it");
   await page.getByLabel("at, km/h").fill("120");
-  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await page.getByRole("button", { name: "Save", exact: true }).click();
   await expect(page.getByText("Kept.")).toBeVisible();
   await page.reload();
   await expect(page.getByLabel("Usable capacity, kWh")).toHaveValue("57");
@@ -114,13 +114,13 @@ test("a car is changed and another of its curves is used", async ({ page }) => {
 
 test("sessions combine, and points of a curve are moved by hand", async ({ page }) => {
   await page.goto("/cars/1");
-  await page.getByRole("button", { name: "Keep it and plan with it, warm, from a low start" }).click();
+  await page.getByRole("button", { name: "Save it and plan with it, warm, from a low start" }).click();
   const combined = page.getByRole("row", { name: /Combined, warm, from a low start/ });
   await expect(combined).toContainText("plans use this");
   await combined.getByRole("link", { name: /^points of/ }).click();
   await page.getByLabel("kW at 30 %").fill("140");
   await page.getByLabel("Name of the new version").fill("As I saw it");
-  await page.getByRole("button", { name: "Keep the moved points" }).click();
+  await page.getByRole("button", { name: "Save the moved points" }).click();
   await expect(page.getByRole("row", { name: /As I saw it/ })).toContainText("(1 by hand)");
 });
 
@@ -229,7 +229,7 @@ test.describe("without script", () => {
 
   test("forms work all the same", async ({ page }) => {
     await page.goto("/trips/1");
-    await page.getByLabel("Wish at the end, %").fill("25");
+    await page.getByLabel("Arrive with, %").fill("25");
     await page.getByRole("button", { name: "Replan" }).click();
     await expect(page.locator("#plan p[role=status]").first()).toContainText("with 25 %");
     await page.getByRole("button", { name: "headwind, +10 %" }).click();

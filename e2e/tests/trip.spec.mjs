@@ -101,19 +101,19 @@ test("another car and another value of time change the plan", async ({ page }) =
 
 test("what is kept is the trip's own from then on", async ({ page }) => {
   await page.goto("/trips/1?wish=15");
-  await page.getByRole("button", { name: "Keep as the trip’s own" }).click();
+  await page.getByRole("button", { name: "Save for the trip" }).click();
   await expect(page.getByText("Kept as this trip’s own.")).toBeVisible();
   await page.goto("/trips/1");
-  await expect(page.getByLabel("Wish at the end, %")).toHaveValue("15");
+  await expect(page.getByLabel("Arrive with, %")).toHaveValue("15");
 });
 
 test("a trip file is taken, and a bad one is told where it is wrong", async ({ page }) => {
   await page.goto("/trips");
   const bad = { name: "bad.json", mimeType: "application/json", buffer: Buffer.from('{"format": "spare-hour/trip", "version": 1}') };
   await page.getByLabel("Trip file").setInputFiles(bad);
-  await page.getByRole("button", { name: "Take it" }).click();
+  await page.getByRole("button", { name: "Import", exact: true }).click();
   await expect(page.locator("#file-fault")).toContainText("bad.json: vehicle: is missing");
-  await page.getByRole("button", { name: "Take the example trip" }).click();
+  await page.getByRole("button", { name: "Open the example trip" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Example");
   await expect(page.locator("#plan p[role=status]").first()).toContainText("there at");
 });
@@ -122,12 +122,12 @@ test("when the server does not answer, the last plan stays and the page says so"
   await page.goto("/trips/1");
   const shown = await page.locator("#plan p[role=status]").first().innerText();
   await page.route("**/trips/1/plan?*", (route) => route.fulfill({ status: 503, body: "busy" }));
-  await page.getByLabel("Wish at the end, %").fill("40");
+  await page.getByLabel("Arrive with, %").fill("40");
   await expect(page.locator("#say")).toContainText("The server does not answer");
   await expect(page.locator("#plan p[role=status]").first()).toHaveText(shown);
-  await expect(page.getByLabel("Wish at the end, %")).toHaveValue("40");
+  await expect(page.getByLabel("Arrive with, %")).toHaveValue("40");
   await page.unroute("**/trips/1/plan?*");
-  await page.getByLabel("Wish at the end, %").fill("30");
+  await page.getByLabel("Arrive with, %").fill("30");
   await expect(page.locator("#plan p[role=status]").first()).toContainText("with 30 %");
   await expect(page.locator("#say")).toBeEmpty();
 });
@@ -162,11 +162,11 @@ test("a tariff is written, its receipt follows, and a stop asks it", async ({ pa
   await page.locator("#from-0").fill("late");
   await expect(page.locator("#receipt")).toContainText("Row 1, from (time): “late” does not work");
   await page.locator("#from-0").fill("");
-  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await page.getByRole("button", { name: "Save", exact: true }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Flat and idle");
-  const asked = page.getByRole("region", { name: "Asked on Tamsby to Ferrow Quay" });
+  const asked = page.getByRole("region", { name: "Prices on Tamsby to Ferrow Quay" });
   await asked.getByLabel("Vessen Junction, Quern").check();
-  await asked.getByRole("button", { name: "Keep these sites" }).click();
+  await asked.getByRole("button", { name: "Save these sites" }).click();
   await asked.getByRole("link", { name: "See the trip" }).click();
   await page.getByRole("row", { name: /^2 Vessen Junction/ }).getByText("Receipt").click();
   await expect(page.getByRole("row", { name: /^Energy .* 0.5 a kWh/ })).toBeVisible();

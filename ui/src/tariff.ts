@@ -1,3 +1,5 @@
+import { showFaults } from "./faults";
+
 /** The tariff form: the receipt of the typical stop follows while one types. */
 export function tariff() {
   return {
@@ -19,7 +21,9 @@ export function tariff() {
       try {
         const response = await fetch("/tariffs/receipt", { method: "post", body, signal: running.signal });
         const shown = form.querySelector("#receipt");
-        if (response.ok && shown) shown.innerHTML = await response.text();
+        if (!response.ok || !shown) return;
+        shown.innerHTML = await response.text();
+        showFaults(form, shown);
       } catch {
         // A newer receipt is on its way, or the server is away; what was typed stays.
       }

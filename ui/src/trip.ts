@@ -1,3 +1,4 @@
+import { showFaults } from "./faults";
 import { Latest } from "./latest";
 import { readLeaving, writeLeaving } from "./leaving";
 import { say } from "./page";
@@ -111,26 +112,8 @@ export function trip() {
       const next = new DOMParser().parseFromString(html, "text/html").querySelector("#plan");
       if (!plan || !next) return;
       plan.replaceWith(next);
-      for (const note of next.querySelectorAll<HTMLElement>("[data-fault]")) this.fault(note);
-      for (const control of this.form().querySelectorAll<HTMLInputElement>("[aria-invalid]")) {
-        if (!next.querySelector(`[data-fault="${control.name}"]`)) this.clear(control);
-      }
+      showFaults(this.form(), next);
       if (focused) document.getElementById(focused)?.focus();
-    },
-
-    /** Shows what is wrong with a control beside it. */
-    fault(note: HTMLElement) {
-      const control = this.form().elements.namedItem(note.dataset["fault"] ?? "");
-      if (!(control instanceof HTMLInputElement)) return;
-      control.setAttribute("aria-invalid", "true");
-      const line = document.getElementById(`${control.name}-fault`);
-      if (line) line.textContent = note.textContent;
-    },
-
-    clear(control: HTMLInputElement) {
-      control.removeAttribute("aria-invalid");
-      const line = document.getElementById(`${control.name}-fault`);
-      if (line) line.textContent = "";
     },
 
     /** The departures that are fixed: site to SoC. */

@@ -73,7 +73,7 @@ impl Demo {
             fill(&store).context("the demo data")?;
         }
         let address = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), self.port);
-        listen(store, Some("demo data: invented places, cars and prices"), address, Vec::new(), claimed)
+        listen(store, Some("demo data: invented places, cars and prices"), address, Vec::new(), &claimed)
     }
 }
 

@@ -47,7 +47,7 @@ impl Serve {
             eprintln!("spare-hour: {} was a demo's; from now on it holds your own data.", directory.display());
         }
         let store = Store::open(claimed.path())?;
-        listen(store, None, SocketAddr::new(self.host, self.port), self.names.clone(), claimed)
+        listen(store, None, SocketAddr::new(self.host, self.port), self.names.clone(), &claimed)
     }
 }
 
@@ -57,7 +57,7 @@ pub(crate) fn listen(
     notice: Option<&str>,
     address: SocketAddr,
     names: Vec<String>,
-    claimed: Claimed,
+    claimed: &Claimed,
 ) -> anyhow::Result<()> {
     log_to_stderr();
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;

@@ -37,7 +37,7 @@ fn run<'a>(name: &'a str, car: i32, session: &'a Session, report: &'a Report) ->
 }
 
 fn codes(comparison: &Comparison) -> Vec<&'static str> {
-    comparison.cautions.iter().map(|caution| caution.code()).collect()
+    comparison.cautions.iter().map(spare_hour_core::session::compare::Caution::code).collect()
 }
 
 fn warm(celsius: f64) -> Conditions {

@@ -341,7 +341,7 @@ fn worth_of_a_site_is_what_its_absence_costs() {
 
 /// The goal value of the best plan; infinite where there is none.
 fn best_goal(trip: &TripDraft) -> f64 {
-    solve(&trip).map_or(f64::INFINITY, |planner| planner.goal_of(&planner.best().plan))
+    solve(trip).map_or(f64::INFINITY, |planner| planner.goal_of(&planner.best().plan))
 }
 
 proptest! {

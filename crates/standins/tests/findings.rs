@@ -52,7 +52,7 @@ fn codes(charger: &Charger) -> Vec<&'static str> {
     let (session, _) = measured(charger);
     let basis = Basis { usable: Energy::kwh(70.0), range: None, base: DistanceBase::Rated, loss_percent: Some(8.0) };
     let report = Report::new(&session, basis, None).unwrap();
-    report.findings.iter().map(|finding| finding.code()).collect()
+    report.findings.iter().map(spare_hour_core::session::findings::Finding::code).collect()
 }
 
 fn with(misbehaviour: Misbehaviour) -> Charger {

@@ -71,6 +71,18 @@ diesel::table! {
         phases -> Nullable<Integer>,
         joined -> Nullable<Text>,
         forecasts -> Text,
+        day -> Nullable<Text>,
+    }
+}
+
+// The columns of a session that its list reads. A table of more than 32 would double the time that Diesel takes to build.
+diesel::table! {
+    #[sql_name = "sessions"]
+    session_lines (id) {
+        id -> Integer,
+        car_id -> Nullable<Integer>,
+        name -> Text,
+        created_at -> Text,
         reading_count -> Integer,
         lowest_soc -> Double,
         highest_soc -> Double,

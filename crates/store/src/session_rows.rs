@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
 use spare_hour_core::session::{Conditions, Forecast, Meter, Reading, Session};
 
-use crate::schema::{readings, sessions};
+use crate::schema::{readings, session_lines, sessions};
 use crate::sessions::{NewSession, StoredSession};
 use crate::{Result, StoreError};
 
@@ -29,12 +29,18 @@ pub(crate) struct NewRow<'a> {
     name: &'a str,
     source_name: &'a str,
     source_text: &'a str,
+    #[diesel(embed)]
+    conditions: ConditionColumns,
+}
+
+/// What its list says of a session's readings.
+#[derive(AsChangeset)]
+#[diesel(table_name = session_lines)]
+pub(crate) struct SpanColumns {
     reading_count: i32,
     lowest_soc: f64,
     highest_soc: f64,
     minutes: f64,
-    #[diesel(embed)]
-    conditions: ConditionColumns,
 }
 
 /// What was noted, column by column.
@@ -227,20 +233,26 @@ fn range(numbers: impl Iterator<Item = f64> + Clone) -> (f64, f64) {
 
 impl<'a> NewRow<'a> {
     pub(crate) fn new(new: &'a NewSession) -> Result<Self> {
-        let readings = &new.session.readings;
-        let (lowest_soc, highest_soc) = range(readings.iter().map(|reading| reading.soc.get()));
-        let (first, last) = range(readings.iter().map(|reading| reading.elapsed.get()));
         Ok(Self {
             car_id: new.car,
             name: &new.name,
             source_name: &new.source_name,
             source_text: &new.source_text,
+            conditions: ConditionColumns::new(&new.session.conditions)?,
+        })
+    }
+}
+
+impl SpanColumns {
+    pub(crate) fn new(readings: &[Reading]) -> Self {
+        let (lowest_soc, highest_soc) = range(readings.iter().map(|reading| reading.soc.get()));
+        let (first, last) = range(readings.iter().map(|reading| reading.elapsed.get()));
+        Self {
             reading_count: i32::try_from(readings.len()).unwrap_or(i32::MAX),
             lowest_soc,
             highest_soc,
             minutes: last - first,
-            conditions: ConditionColumns::new(&new.session.conditions)?,
-        })
+        }
     }
 }
 

@@ -4,8 +4,8 @@ use diesel::prelude::*;
 use spare_hour_core::session::{Conditions, Session};
 
 use crate::connection::Store;
-use crate::schema::{readings, sessions};
-use crate::session_rows::{ConditionColumns, NewRow, ReadingRow, Row};
+use crate::schema::{readings, session_lines, sessions};
+use crate::session_rows::{ConditionColumns, NewRow, ReadingRow, Row, SpanColumns};
 use crate::{Result, StoreError};
 
 /// Readings written with one statement: SQLite takes 32,766 values at once and a reading has 13.
@@ -59,7 +59,7 @@ pub struct SessionLine {
 }
 
 #[derive(Queryable, Selectable)]
-#[diesel(table_name = sessions)]
+#[diesel(table_name = session_lines)]
 struct LineRow {
     id: i32,
     name: String,
@@ -93,6 +93,8 @@ pub(crate) fn insert(connection: &mut SqliteConnection, new: &NewSession) -> Res
         .values(NewRow::new(new)?)
         .returning(sessions::id)
         .get_result(connection)?;
+    let spans = SpanColumns::new(&new.session.readings);
+    diesel::update(session_lines::table.find(id)).set(spans).execute(connection)?;
     for (chunk, first) in new.session.readings.chunks(AT_ONCE).zip((0..).step_by(AT_ONCE)) {
         let rows: Vec<ReadingRow> =
             chunk.iter().zip(first..).map(|(reading, position)| ReadingRow::new(id, position, reading)).collect();
@@ -120,8 +122,8 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn sessions(&self) -> Result<Vec<SessionLine>> {
-        let rows: Vec<LineRow> =
-            sessions::table.select(LineRow::as_select()).order(sessions::id.desc()).load(&mut *self.connection()?)?;
+        let lines = session_lines::table.select(LineRow::as_select()).order(session_lines::id.desc());
+        let rows: Vec<LineRow> = lines.load(&mut *self.connection()?)?;
         Ok(rows.into_iter().map(LineRow::line).collect())
     }
 

@@ -9,7 +9,6 @@ use crate::http::{assets, error};
 use crate::pages::{backup, cars, compare, drives, home, lists, measure, month, sessions, settings, tariffs, trips};
 
 /// The addresses, and who answers at each.
-#[expect(clippy::too_many_lines, reason = "one table")]
 pub(crate) fn routes() -> Router<App> {
     Router::new()
         .route("/", get(home::show))

@@ -115,7 +115,7 @@ pub fn limits(proof: &Proof) -> Vec<String> {
         0 => {}
         1 => limits.push("waiting at the site that was left out, or coming to it at another time".into()),
         count => {
-            limits.push(format!("waiting at the {count} sites that were left out, or coming to them at another time"))
+            limits.push(format!("waiting at the {count} sites that were left out, or coming to them at another time"));
         }
     }
     if proof.one_price_a_day {

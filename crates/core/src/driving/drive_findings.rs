@@ -89,7 +89,7 @@ mod tests {
     use crate::quantity::{Distance, Height, Minutes, Soc};
 
     fn codes(drive: &Drive) -> Vec<&'static str> {
-        drive_findings(drive, Energy::kwh(60.0)).into_iter().map(|finding| finding.code()).collect()
+        drive_findings(drive, Energy::kwh(60.0)).into_iter().map(super::DriveFinding::code).collect()
     }
 
     fn drive(km: f64, minutes: f64, kwh: f64) -> Drive {

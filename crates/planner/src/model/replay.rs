@@ -27,7 +27,7 @@ pub(crate) fn replay(problem: &Problem, departures: &[(RoadIndex, f64)]) -> Opti
 }
 
 /// The leg, if it keeps every limit when left at `soc`.
-fn drivable<'p>(problem: &'p Problem, from: Node, to: Node, soc: f64) -> Option<&'p Leg> {
+fn drivable(problem: &Problem, from: Node, to: Node, soc: f64) -> Option<&Leg> {
     problem.leg(from, to).filter(|leg| leg.allows(soc))
 }
 

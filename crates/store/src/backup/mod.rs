@@ -42,7 +42,7 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn backup(&self) -> Result<String> {
-        self.connection()?.transaction(|connection| write(connection))
+        self.connection()?.transaction(write)
     }
 
     /// Takes a backup of this or an earlier version into a store that holds nothing; all of it or none.

@@ -1,6 +1,8 @@
 //! Form fields that keep what was typed and say what is wrong with it.
 
-use spare_hour_core::quantity::units::Units;
+use jiff::civil::Date;
+use rust_decimal::Decimal;
+use spare_hour_core::quantity::units::{Units, parse_time};
 use spare_hour_core::quantity::{Consumption, Distance, Speed, Temperature};
 
 /// A field of a form as it is shown: what stands in it and what is wrong with it.
@@ -68,6 +70,37 @@ impl Field {
         self.number(a.min(b), a.max(b), unit.name()).and_then(|number| unit.consumption(number))
     }
 
+    /// Reads what may be left empty; what cannot be read leaves a fault that says what is expected.
+    pub(crate) fn optional<T>(&mut self, expected: &str, read: impl FnOnce(&str) -> Option<T>) -> Option<T> {
+        let text = self.text.trim();
+        if text.is_empty() {
+            return None;
+        }
+        let found = read(text);
+        if found.is_none() {
+            self.fault = Some(format!("“{text}” does not work; expected {expected}"));
+        }
+        found
+    }
+
+    /// Reads money: a decimal number within limits. Decimal commas are understood.
+    pub(crate) fn decimal(&mut self, low: u32, high: u32, expected: &str) -> Option<Decimal> {
+        self.optional(expected, |text| {
+            let number: Decimal = text.replace(',', ".").parse().ok()?;
+            (number >= Decimal::from(low) && number <= Decimal::from(high)).then_some(number)
+        })
+    }
+
+    /// Reads a time of day on either clock face, as minutes after midnight.
+    pub(crate) fn time(&mut self) -> Option<u32> {
+        self.optional("a time such as 22:00 or 10 pm", parse_time)
+    }
+
+    /// Reads a day.
+    pub(crate) fn day(&mut self) -> Option<Date> {
+        self.optional("a day such as 2026-05-01", |text| text.parse().ok())
+    }
+
     /// A short text that has to be there.
     pub(crate) fn words(&mut self, most: usize) -> Option<String> {
         let text = self.text.trim();
@@ -101,6 +134,20 @@ mod tests {
         assert_eq!(Field::new("NaN").number(0.0, 100.0, "%"), None);
         assert_eq!(Field::new("").number(0.0, 100.0, "%"), None);
         assert_eq!(Field::new("x".repeat(5)).words(4), None);
+    }
+
+    #[test]
+    fn money_times_and_days_may_be_empty_and_say_what_they_expect() {
+        assert_eq!(Field::new(" 0,30 ").decimal(0, 10, "0 to 10"), Some(Decimal::new(30, 2)));
+        assert_eq!(Field::new("10 pm").time(), Some(1320));
+        assert_eq!(Field::new("2026-05-01").day(), Some(jiff::civil::date(2026, 5, 1)));
+        let mut empty = Field::new("  ");
+        assert_eq!((empty.decimal(0, 10, ""), empty.time(), empty.day(), empty.fault), (None, None, None, None));
+        let mut late = Field::new("late");
+        assert_eq!(late.time(), None);
+        assert_eq!(late.fault.as_deref(), Some("“late” does not work; expected a time such as 22:00 or 10 pm"));
+        let mut dear = Field::new("11");
+        assert!(dear.decimal(0, 10, "0 to 10").is_none() && dear.fault.is_some());
     }
 
     #[test]

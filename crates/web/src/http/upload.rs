@@ -70,7 +70,7 @@ pub(crate) async fn read_upload(mut form: Multipart) -> Result<Upload, WebError>
 fn unreadable(status: StatusCode) -> WebError {
     if status == StatusCode::PAYLOAD_TOO_LARGE {
         let most = spare_hour_formats::MOST_BYTES / 1_000_000;
-        return WebError::Refused(format!("That file is too large: expected at most {most} MB. Nothing was kept."));
+        return WebError::Refused(format!("That file is too large: expected at most {most} MB. Nothing was saved."));
     }
-    WebError::Refused("That form could not be read. Nothing was kept.".into())
+    WebError::Refused("That form could not be read. Nothing was saved.".into())
 }

@@ -30,7 +30,7 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
 async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebError> {
     let is_empty = app.run(|store| Ok(store.cars()?.is_empty() && store.sessions()?.is_empty())).await?;
     let status = if fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
-    let frame = Frame::new(app, "", "Everything, out and back in");
+    let frame = Frame::new(app, "", "Backup");
     Ok(page(status, &EverythingPage { frame, fault, is_empty }))
 }
 

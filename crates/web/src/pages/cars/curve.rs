@@ -19,7 +19,7 @@ use crate::http::error::{WebError, page};
 use crate::layout::Frame;
 use spare_hour_wording::figures;
 
-/// Most power of a point, kW.
+/// Maximum power of a point, kW.
 const MOST_KW: f64 = 2_000.0;
 /// Powers that differ by less are the same, kW: the form shows one decimal.
 const SAME: f64 = 0.051;

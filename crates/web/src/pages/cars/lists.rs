@@ -16,7 +16,7 @@ async fn read<T: Send + 'static>(upload: Upload, reader: fn(&[u8]) -> Result<T, 
     let Upload { file_name, bytes, .. } = upload;
     off_thread(move || reader(&bytes)).await?.map_err(|error| {
         let file = if file_name.is_empty() { "The list" } else { &file_name };
-        WebError::Refused(format!("{file}: {error}. Nothing was kept."))
+        WebError::Refused(format!("{file}: {error}. Nothing was saved."))
     })
 }
 

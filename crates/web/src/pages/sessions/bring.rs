@@ -117,7 +117,10 @@ async fn new_page(app: &App, form: NewForm, faults: Vec<String>) -> Result<Respo
     let cars = cars.into_iter().map(|car| (car.id, car.about.name)).collect();
     let text = form.text.clone();
     let lines = off_thread(move || LinesView::new(&text)).await?;
-    Ok(page(status, &NewPage { frame: Frame::new(app, "sessions", "Bring a charge"), cars, form, faults, lines, unit }))
+    Ok(page(
+        status,
+        &NewPage { frame: Frame::new(app, "sessions", "Import a charge"), cars, form, faults, lines, unit },
+    ))
 }
 
 /// Typed lines as they are understood, while they are typed.

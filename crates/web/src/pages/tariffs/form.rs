@@ -6,7 +6,7 @@ use jiff::tz::TimeZone;
 use rust_decimal::Decimal;
 use spare_hour_core::money::receipt::Period;
 use spare_hour_core::money::tariff::{Component, Element, Kind, Restrictions, Tariff};
-use spare_hour_core::quantity::units::{ClockFace, parse_time};
+use spare_hour_core::quantity::units::ClockFace;
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
 
 use super::Fields;
@@ -62,8 +62,15 @@ pub(super) struct Row {
     pub(super) index: usize,
     kind: String,
     days: String,
-    /// The texts of the columns, in their order.
-    texts: Vec<String>,
+    /// The columns, in their order.
+    cells: Vec<Field>,
+}
+
+/// A typed column of a row: the name of its field, its label, what stands in it.
+pub(super) struct Cell<'a> {
+    pub(super) key: String,
+    pub(super) label: &'static str,
+    pub(super) field: &'a Field,
 }
 
 /// The form, as it was typed.
@@ -79,38 +86,40 @@ pub(super) struct TariffForm {
     pub(super) minutes: Field,
     pub(super) parked: Field,
     pub(super) began: Field,
+    /// What they say, where all of them work.
+    tariff: Option<Tariff>,
+    stop: Option<(DateTime, Vec<Period>)>,
 }
 
-/// A decimal number within limits.
-pub(super) fn decimal(text: &str, low: u32, high: u32) -> Option<Decimal> {
-    let number: Decimal = text.trim().replace(',', ".").parse().ok()?;
-    (number >= Decimal::from(low) && number <= Decimal::from(high)).then_some(number)
-}
-
-/// A time of day on either clock face.
-fn clock_time(text: &str) -> Option<Time> {
-    let minutes = parse_time(text)?;
+/// Minutes after midnight as a time of day.
+fn time_of_day(minutes: u32) -> Option<Time> {
     Time::new((minutes / 60) as i8, (minutes % 60) as i8, 0, 0).ok()
 }
 
 impl Row {
+    fn new(index: usize, kind: &str, days: &str, texts: Vec<String>) -> Self {
+        let cells = texts.into_iter().map(Field::new).collect();
+        Self { index, kind: kind.into(), days: days.into(), cells }
+    }
+
     fn blank(index: usize) -> Self {
-        Self { index, kind: "energy".into(), days: DAYS[0].0.into(), texts: vec![String::new(); COLUMNS.len()] }
+        Self::new(index, "energy", DAYS[0].0, vec![String::new(); COLUMNS.len()])
     }
 
-    fn text(&self, key: &str) -> &str {
-        COLUMNS.iter().position(|column| column.0 == key).map_or("", |index| self.texts[index].trim())
+    fn cell(&mut self, key: &str) -> &mut Field {
+        let index = COLUMNS.iter().position(|column| column.0 == key).unwrap_or_default();
+        &mut self.cells[index]
     }
 
-    /// The typed columns: key with the row's number, label, text.
-    pub(super) fn columns(&self) -> Vec<(String, &'static str, &str)> {
-        let typed = COLUMNS.iter().zip(&self.texts);
-        typed.map(|((key, label), text)| (format!("{key}-{}", self.index), *label, text.as_str())).collect()
+    /// The typed columns.
+    pub(super) fn columns(&self) -> Vec<Cell<'_>> {
+        let cell = |(&(key, label), field)| Cell { key: format!("{key}-{}", self.index), label, field };
+        COLUMNS.iter().zip(&self.cells).map(cell).collect()
     }
 
     /// Whether more than a price is typed.
     pub(super) fn is_limited(&self) -> bool {
-        self.texts.iter().skip(1).any(|text| !text.trim().is_empty())
+        self.cells.iter().skip(1).any(|cell| !cell.text.trim().is_empty())
     }
 
     pub(super) fn kinds(&self) -> Vec<(&'static str, &'static str, bool)> {
@@ -121,57 +130,33 @@ impl Row {
         DAYS.iter().map(|(name, _)| (*name, *name == self.days)).collect()
     }
 
-    /// The element of a row; nothing of a row without a price.
-    fn element(&self) -> Result<Option<Element>, String> {
-        if self.text("price").is_empty() {
-            return Ok(None);
+    /// The element of a row; nothing of a row without a price, or with a fault, which its field then says.
+    fn element(&mut self) -> Option<Element> {
+        if self.cell("price").text.trim().is_empty() {
+            return None;
         }
-        let number = self.index + 1;
-        let wrong = |key: &str, expected: &str| {
-            let label = COLUMNS.iter().find(|column| column.0 == key).map_or(key, |column| column.1);
-            format!("Row {number}, {label}: “{}” does not work; expected {expected}.", self.text(key))
-        };
-        let optional = |key: &str, high: f64| match self.text(key) {
-            "" => Ok(None),
-            text => match text.replace(',', ".").parse::<f64>() {
-                Ok(amount) if (0.0..=high).contains(&amount) => Ok(Some(amount)),
-                _ => Err(wrong(key, &format!("0 to {high}"))),
-            },
-        };
-        let time = |key: &str| match self.text(key) {
-            "" => Ok(None),
-            text => clock_time(text).map(Some).ok_or_else(|| wrong(key, "a time such as 22:00 or 10 pm")),
-        };
-        let date = |key: &str| match self.text(key) {
-            "" => Ok(None),
-            text => text.parse().map(Some).map_err(|_| wrong(key, "a day such as 2026-05-01")),
-        };
-        let price = decimal(self.text("price"), 0, MOST_PRICE).ok_or_else(|| wrong("price", "0 or more"))?;
-        let vat = match self.text("vat") {
-            "" => None,
-            text => Some(decimal(text, 0, 100).ok_or_else(|| wrong("vat", "0 to 100 %"))?),
-        };
-        let step = optional("step", 1e6)?.map_or(1, |step| step.round().max(1.0) as u32);
+        let price = self.cell("price").decimal(0, MOST_PRICE, "0 or more");
+        let vat = self.cell("vat").decimal(0, 100, "0 to 100 %");
+        let step = self.cell("step").number(0.0, 1e6, "Wh or s").map_or(1, |step| step.round().max(1.0) as u32);
         let kind = KINDS.iter().find(|kind| kind.0 == self.kind).map_or(Kind::Energy, |kind| kind.2);
         let days = DAYS.iter().find(|days| days.0 == self.days).map(|days| days.1.to_vec()).unwrap_or_default();
-        Ok(Some(Element {
-            components: vec![Component { kind, price, vat, step }],
-            restrictions: Restrictions {
-                from_time: time("from")?,
-                to_time: time("to")?,
-                from_date: date("from_date")?,
-                to_date: date("to_date")?,
-                days,
-                least_energy: optional("from_kwh", 1e5)?.map(Energy::kwh),
-                most_energy: optional("to_kwh", 1e5)?.map(Energy::kwh),
-                least_power: optional("from_kw", 1e4)?.map(Power::kw),
-                most_power: optional("to_kw", 1e4)?.map(Power::kw),
-                least_current: optional("from_a", 1e4)?.map(Current::amps),
-                most_current: optional("to_a", 1e4)?.map(Current::amps),
-                least_duration: optional("from_min", 1e5)?.map(Minutes::new),
-                most_duration: optional("to_min", 1e5)?.map(Minutes::new),
-            },
-        }))
+        let restrictions = Restrictions {
+            from_time: self.cell("from").time().and_then(time_of_day),
+            to_time: self.cell("to").time().and_then(time_of_day),
+            from_date: self.cell("from_date").day(),
+            to_date: self.cell("to_date").day(),
+            days,
+            least_energy: self.cell("from_kwh").number(0.0, 1e5, "kWh").map(Energy::kwh),
+            most_energy: self.cell("to_kwh").number(0.0, 1e5, "kWh").map(Energy::kwh),
+            least_power: self.cell("from_kw").number(0.0, 1e4, "kW").map(Power::kw),
+            most_power: self.cell("to_kw").number(0.0, 1e4, "kW").map(Power::kw),
+            least_current: self.cell("from_a").number(0.0, 1e4, "A").map(Current::amps),
+            most_current: self.cell("to_a").number(0.0, 1e4, "A").map(Current::amps),
+            least_duration: self.cell("from_min").number(0.0, 1e5, "minutes").map(Minutes::new),
+            most_duration: self.cell("to_min").number(0.0, 1e5, "minutes").map(Minutes::new),
+        };
+        let components = vec![Component { kind, price: price?, vat, step }];
+        self.cells.iter().all(|cell| cell.fault.is_none()).then_some(Element { components, restrictions })
     }
 
     /// One price of an element as a row.
@@ -204,7 +189,7 @@ impl Row {
             day(rules.from_date),
             day(rules.to_date),
         ];
-        Self { index, kind: kind.into(), days: days.into(), texts }
+        Self::new(index, kind, days, texts)
     }
 }
 
@@ -227,7 +212,16 @@ impl TariffForm {
             minutes: field("25"),
             parked: field("0"),
             began: field("2026-11-27T17:30"),
+            tariff: None,
+            stop: None,
         }
+    }
+
+    /// The form with what its fields say.
+    fn understood(mut self) -> Self {
+        self.tariff = self.read();
+        self.stop = self.read_stop();
+        self
     }
 
     /// A kept tariff: every price of it a row. Days that the form has no word for become a row for each.
@@ -254,18 +248,16 @@ impl TariffForm {
             most: price(tariff.most),
             ..Self::with(&tariff.name, &tariff.currency, rows)
         }
+        .understood()
     }
 
     pub(super) fn new(fields: &Fields) -> Self {
         let text = |key: &str| fields.get(key).cloned().unwrap_or_default();
         let row = |index: usize| {
             let key = |name: &str| format!("{name}-{index}");
-            fields.contains_key(&key("price")).then(|| Row {
-                index,
-                kind: text(&key("kind")),
-                days: text(&key("days")),
-                texts: COLUMNS.iter().map(|column| text(&key(column.0))).collect(),
-            })
+            let texts = || COLUMNS.iter().map(|column| text(&key(column.0))).collect();
+            let typed = fields.contains_key(&key("price"));
+            typed.then(|| Row::new(index, &text(&key("kind")), &text(&key("days")), texts()))
         };
         Self {
             name: Field::new(text("name")),
@@ -277,68 +269,60 @@ impl TariffForm {
             minutes: Field::new(text("minutes")),
             parked: Field::new(text("parked")),
             began: Field::new(text("began")),
+            tariff: None,
+            stop: None,
         }
+        .understood()
     }
 
-    /// What is wrong with the form, in sentences.
-    pub(super) fn faults(&self) -> Vec<String> {
-        let mut faults: Vec<String> = self.rows.iter().filter_map(|row| row.element().err()).collect();
-        if self.elements().is_some_and(|elements| elements.is_empty()) {
-            faults.push("No row has a price yet.".into());
+    /// Reads the tariff out of the fields; each that does not work says so, and then there is none.
+    fn read(&mut self) -> Option<Tariff> {
+        let elements: Vec<Element> = self.rows.iter_mut().filter_map(Row::element).collect();
+        let faulty = self.rows.iter().flat_map(|row| &row.cells).any(|cell| cell.fault.is_some());
+        if let (true, Some(first)) = (elements.is_empty() && !faulty, self.rows.first_mut()) {
+            first.cell("price").fault = Some("needed: no row has a price yet".into());
         }
-        if self.name.clone().words(80).is_none() {
-            faults.push("Name: expected 1 to 80 characters.".into());
-        }
-        if self.currency.clone().words(8).is_none() {
-            faults.push("Currency: expected 1 to 8 characters.".into());
-        }
-        for (name, field) in [("At least", &self.least), ("At most", &self.most)] {
-            if !field.text.trim().is_empty() && decimal(&field.text, 0, MOST_PRICE).is_none() {
-                faults.push(format!("{name}: “{}” does not work; expected 0 or more.", field.text));
-            }
-        }
-        if self.stop(&TimeZone::UTC).is_none() {
-            faults.push(
-                "The typical stop: expected 0 to 500 kWh, 1 to 1440 min, 0 to 1440 min standing, and a time.".into(),
-            );
-        }
-        faults
-    }
-
-    fn elements(&self) -> Option<Vec<Element>> {
-        let elements: Result<Vec<Option<Element>>, String> = self.rows.iter().map(Row::element).collect();
-        Some(elements.ok()?.into_iter().flatten().collect())
+        let (name, currency) = (self.name.words(80), self.currency.words(8));
+        let least = self.least.decimal(0, MOST_PRICE, "0 or more");
+        let most = self.most.decimal(0, MOST_PRICE, "0 or more");
+        let works = !faulty && self.least.fault.is_none() && self.most.fault.is_none() && !elements.is_empty();
+        let (name, currency) = (name?, currency?);
+        works.then_some(Tariff { name, currency, elements, least, most })
     }
 
     /// The tariff, when everything about it works.
-    pub(super) fn tariff(&self) -> Option<Tariff> {
-        let limit = |field: &Field| match field.text.trim() {
-            "" => Some(None),
-            text => decimal(text, 0, MOST_PRICE).map(Some),
-        };
-        Some(Tariff {
-            name: self.name.clone().words(80)?,
-            currency: self.currency.clone().words(8)?,
-            elements: self.elements().filter(|elements| !elements.is_empty())?,
-            least: limit(&self.least)?,
-            most: limit(&self.most)?,
-        })
+    pub(super) fn tariff(&self) -> Option<&Tariff> {
+        self.tariff.as_ref()
     }
 
-    /// The typical stop: when it began, by a zone's clock, and its periods.
-    pub(super) fn stop(&self, zone: &TimeZone) -> Option<(ZonedDateTime, Vec<Period>)> {
-        let number = |field: &Field, low: f64, high: f64| field.clone().number(low, high, "");
-        let (kwh, minutes) = (number(&self.kwh, 0.0, 500.0)?, number(&self.minutes, 1.0, 1440.0)?);
-        let parked = number(&self.parked, 0.0, 1440.0)?;
-        let local: DateTime = self.began.text.trim().parse().ok()?;
-        let began = local.to_zoned_datetime(zone.clone()).ok()?;
+    /// The fields that do not work: name and what is wrong.
+    pub(super) fn faults(&self) -> Vec<(String, String)> {
+        let own = [("name", &self.name), ("currency", &self.currency), ("least", &self.least), ("most", &self.most)];
+        let stop = [("kwh", &self.kwh), ("minutes", &self.minutes), ("parked", &self.parked), ("began", &self.began)];
+        let own = own.into_iter().chain(stop).map(|(key, field)| (key.to_string(), field));
+        let rows = self.rows.iter().flat_map(Row::columns).map(|cell| (cell.key, cell.field));
+        own.chain(rows).filter_map(|(key, field)| Some((key, field.fault.clone()?))).collect()
+    }
+
+    /// The typical stop: when it began, by the clock on the wall, and its periods. Fields that do not work say so.
+    fn read_stop(&mut self) -> Option<(DateTime, Vec<Period>)> {
+        let kwh = self.kwh.required(0.0, 500.0, "kWh");
+        let minutes = self.minutes.required(1.0, 1440.0, "minutes");
+        let parked = self.parked.required(0.0, 1440.0, "minutes");
+        let began = self.began.optional("a day and time such as 2026-11-27T17:30", |text| text.parse().ok());
         let period = |minutes: f64, kwh: f64, parking| Period {
             time: Minutes::new(minutes),
             energy: Energy::kwh(kwh),
             current: None,
             parking,
         };
-        Some((began, vec![period(minutes, kwh, false), period(parked, 0.0, true)]))
+        Some((began?, vec![period(minutes?, kwh?, false), period(parked?, 0.0, true)]))
+    }
+
+    /// The typical stop by a zone's clock, when everything about it works.
+    pub(super) fn stop(&self, zone: &TimeZone) -> Option<(ZonedDateTime, &[Period])> {
+        let (began, periods) = self.stop.as_ref()?;
+        Some((began.to_zoned_datetime(zone.clone()).ok()?, periods))
     }
 }
 
@@ -370,24 +354,31 @@ mod tests {
             ("kind-1", "energy"),
             ("price-2", ""),
         ]);
-        let tariff = TariffForm::new(&typed).tariff().unwrap();
+        let tariff = TariffForm::new(&typed).tariff().unwrap().clone();
         assert_eq!(tariff.elements.len(), 2);
         assert_eq!(tariff.elements[0].components[0].price, Decimal::new(30, 2));
         assert_eq!(tariff.elements[0].restrictions.days.len(), 5);
         let again = TariffForm::of(&tariff, ClockFace::Twelve);
-        assert_eq!((again.rows.len(), again.tariff().unwrap()), (4, tariff));
+        assert_eq!((again.rows.len(), again.tariff().unwrap()), (4, &tariff));
     }
 
     #[test]
-    fn what_does_not_work_is_named_by_its_row() {
-        let wrong = TariffForm::new(&fields(&[("price-0", "0.3"), ("from-0", "late"), ("price-1", "x")]));
-        assert!(wrong.tariff().is_none());
-        let faults = wrong.faults();
-        assert!(faults[0].starts_with("Row 1, from (time): “late” does not work; expected a time"), "{faults:?}");
-        assert!(faults[1].starts_with("Row 2, Price: “x”"), "{faults:?}");
-        let empty = TariffForm::new(&fields(&[("price-0", ""), ("minutes", "0")]));
-        assert_eq!(empty.faults()[0], "No row has a price yet.");
-        assert!(empty.faults()[1].starts_with("The typical stop"));
+    fn what_does_not_work_is_said_beside_its_field() {
+        let faults = |pairs: &[(&str, &str)]| {
+            let form = TariffForm::new(&fields(pairs));
+            assert!(form.tariff().is_none() || form.stop(&TimeZone::UTC).is_none());
+            form.faults()
+        };
+        let wrong = faults(&[("price-0", "0.3"), ("from-0", "late"), ("price-1", "x")]);
+        assert_eq!(wrong[0].0, "from-0");
+        assert!(wrong[0].1.starts_with("“late” does not work; expected a time"), "{wrong:?}");
+        assert_eq!(wrong[1], ("price-1".into(), "“x” does not work; expected 0 or more".into()));
+        let empty = faults(&[("price-0", ""), ("minutes", "0")]);
+        assert_eq!(empty[0].0, "minutes");
+        assert_eq!(empty[1], ("price-0".into(), "needed: no row has a price yet".into()));
+        assert_eq!(faults(&[("price-0", "1"), ("currency", "")])[0].0, "currency");
+        // A row in which nothing was typed is no fault.
+        assert!(TariffForm::new(&fields(&[("price-0", "1"), ("price-1", "")])).faults().is_empty());
     }
 
     #[test]

@@ -20,6 +20,7 @@ use spare_hour_store::{NewTariff, Store, StoredMembership, StoredTariff};
 use spare_hour_wording::receipts::ReceiptWords;
 
 use crate::app::{App, off_thread};
+use crate::forms::field::Field;
 use crate::http::address::Path;
 use crate::http::download::download;
 use crate::http::error::{WebError, page};
@@ -55,7 +56,8 @@ struct ShowPage {
 #[derive(Template)]
 #[template(path = "tariffs/receipt_part.html")]
 struct ReceiptPart {
-    faults: Vec<String>,
+    /// Fields that do not work: name and what is wrong.
+    faults: Vec<(String, String)>,
     receipt: Option<ReceiptWords>,
     members: Vec<String>,
 }
@@ -168,10 +170,10 @@ fn part(form: &TariffForm, memberships: &[(i32, Membership)], here: &Here) -> Re
     let (Some(tariff), Some((began, periods))) = (form.tariff(), form.stop(here.zone())) else {
         return ReceiptPart { faults: form.faults(), receipt: None, members: Vec::new() };
     };
-    let usual = receipt(&tariff, &began, &periods);
+    let usual = receipt(tariff, &began, periods);
     let kwh: f64 = periods.iter().map(|period| period.energy.get()).sum();
     let member = |(_, membership): &(i32, Membership)| {
-        let paid = receipt(&membership.tariff(&tariff), &began, &periods);
+        let paid = receipt(&membership.tariff(tariff), &began, periods);
         let saved = usual.total_with_vat - paid.total_with_vat;
         let per_kwh = Decimal::try_from(kwh).ok().filter(|kwh| !kwh.is_zero()).map(|kwh| saved / kwh);
         let pays = per_kwh.and_then(|per_kwh| membership.pays_from(per_kwh));
@@ -183,7 +185,7 @@ fn part(form: &TariffForm, memberships: &[(i32, Membership)], here: &Here) -> Re
     };
     ReceiptPart {
         faults: Vec::new(),
-        receipt: Some(ReceiptWords::new(&usual, &tariff)),
+        receipt: Some(ReceiptWords::new(&usual, tariff)),
         members: memberships.iter().map(member).collect(),
     }
 }
@@ -213,7 +215,7 @@ pub(crate) async fn preview(State(app): State<App>, Form(fields): Form<Fields>) 
 /// Keeps a new tariff.
 pub(crate) async fn add(State(app): State<App>, Form(fields): Form<Fields>) -> Result<Response, WebError> {
     let form = TariffForm::new(&fields);
-    let Some(tariff) = form.tariff() else {
+    let Some(tariff) = form.tariff().cloned() else {
         return show_page(&app, None, form, None, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let id = app.change(move |store| Ok(store.add_tariff(&kept(&tariff))?)).await?;
@@ -227,7 +229,7 @@ pub(crate) async fn change(
     Form(fields): Form<Fields>,
 ) -> Result<Response, WebError> {
     let form = TariffForm::new(&fields);
-    let Some(tariff) = form.tariff() else {
+    let Some(tariff) = form.tariff().cloned() else {
         return show_page(&app, Some(id), form, None, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     app.change(move |store| Ok(store.change_tariff(id, &kept(&tariff))?)).await?;
@@ -262,8 +264,8 @@ pub(crate) async fn add_membership(
     Path(id): Path<i32>,
     Form(form): Form<MemberForm>,
 ) -> Result<Response, WebError> {
-    let fee = form::decimal(&form.monthly_fee, 0, 10_000);
-    let percent = form::decimal(&form.percent_off, 0, 100);
+    let fee = Field::new(form.monthly_fee).decimal(0, 10_000, "");
+    let percent = Field::new(form.percent_off).decimal(0, 100, "");
     let own: Option<i32> = form.own_tariff.parse().ok();
     let name: String = form.name.trim().chars().take(80).collect();
     let (Some(fee), true, true) = (fee, !name.is_empty(), percent.is_some() != own.is_some()) else {

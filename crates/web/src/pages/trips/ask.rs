@@ -2,7 +2,7 @@
 
 use jiff::civil::Date;
 use spare_hour_core::quantity::Soc;
-use spare_hour_core::quantity::units::{Units, parse_time};
+use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::{Goal, Trip};
 use spare_hour_planner::FixedDeparture;
 use spare_hour_planning::drive_trip::{Asked, USUAL_DEPARTURE};
@@ -62,7 +62,7 @@ impl Controls {
         let mut controls = Self {
             start: number("start", "Start with, %", own.start.get()),
             floor: number("floor", "Floor at stops, %", own.floor.get()),
-            wish: number("wish", "Wish at the end, %", own.arrival.get()),
+            wish: number("wish", "Arrive with, %", own.arrival.get()),
             usage: number("usage", "Consumption, %", 100.0),
             value: Control::new("value", format!("An hour is worth, {}", stored.about.currency), value, ask)
                 .when_empty("time alone"),
@@ -100,18 +100,9 @@ impl Controls {
         let value = own.value_of_time_per_hour;
         self.goal.value_of_time_per_hour =
             self.value.read_or_none(value, |field| field.number(0.01, 100_000.0, "an hour"));
-        self.date = self.day.read(today, |field| {
-            let day = field.text.trim().parse();
-            day.map_err(|_| field.fault = Some("expected a day such as 2026-05-01".into())).ok()
-        });
+        self.date = self.day.read(today, Field::day);
         let usual = f64::from(USUAL_DEPARTURE);
-        self.departure = self.depart.read(usual, |field| {
-            let time = parse_time(&field.text).map(f64::from);
-            time.or_else(|| {
-                field.fault = Some("expected a time such as 08:30 or 8:30 am".into());
-                None
-            })
-        });
+        self.departure = self.depart.read(usual, |field| field.time().map(f64::from));
     }
 
     /// The controls that have a slider.

@@ -29,7 +29,7 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
         Ok(trips) => keep_new(&app, trips).await,
         Err(error) => {
             let file = if file_name.is_empty() { "The trip".to_string() } else { file_name };
-            list_page(&app, Some(format!("{file}: {error}. Nothing was kept."))).await
+            list_page(&app, Some(format!("{file}: {error}. Nothing was saved."))).await
         }
     }
 }

@@ -39,7 +39,7 @@ const FIELDS: [(&str, &str, bool); 19] = [
     ("at", "Along the road, {km}", true),
     ("off", "Way off the road, {km}", true),
     ("off_speed", "Speed on that way, {km/h}", true),
-    ("max_kw", "Most power, kW", true),
+    ("max_kw", "Maximum power, kW", true),
     ("max_a", "Most current, A", true),
     ("overhead", "Fixed minutes of a stop", true),
     ("wait", "of these a wait for a stall, min", true),

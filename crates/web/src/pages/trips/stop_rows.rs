@@ -71,7 +71,7 @@ pub(super) fn stop_rows(shown: &Shown, whole: bool) -> Vec<StopRow> {
 fn details(shown: &Shown, stop: &Stop) -> Vec<String> {
     let mut details = sites::in_words(shown.trip.site(stop.site), shown.units.clock);
     let shared = shown.planned.beside_a_neighbour(stop).filter(|more| more.get() >= 0.5);
-    details.extend(shared.map(|more| sites::beside_a_neighbour(more)));
+    details.extend(shared.map(sites::beside_a_neighbour));
     details
 }
 
