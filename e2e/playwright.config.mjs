@@ -1,16 +1,16 @@
-// Run by crates/app/tests/browser.rs, which starts a server with fresh demo data and says where it is.
+// Run by crates/app/tests/browser.rs, which says where the program is; each test starts a server of its own.
 import { defineConfig } from "@playwright/test";
 
 export default defineConfig({
   testDir: "tests",
-  workers: 1,
+  fullyParallel: true,
+  workers: "100%",
   // Nothing here is about speed: a busy machine gets all the time that it needs.
   timeout: 120_000,
   expect: { timeout: 20_000 },
-  reporter: "line",
+  reporter: "dot",
   outputDir: "test-results",
   use: {
-    baseURL: process.env.SPARE_HOUR_URL,
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: "/usr/bin/chromium",

@@ -1,8 +1,7 @@
-import { spawn } from "node:child_process";
 import { mkdtempSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { accessible, expect, test } from "./support.mjs";
+import { accessible, expect, start, test } from "./support.mjs";
 
 test.describe("by thumb, on a phone, at night", () => {
   test.use({ colorScheme: "dark", viewport: { width: 390, height: 844 }, hasTouch: true });
@@ -124,22 +123,9 @@ test("the page and the server make the same of the same events", async ({ page, 
   }
 });
 
-/** Starts a server of this test's own, on a port that it can be started on again. */
-async function start(data, port) {
-  const server = spawn(process.env.SPARE_HOUR_BIN, ["demo", "--data", data, "--port", String(port)]);
-  const line = await new Promise((resolve, reject) => {
-    server.stdout.once("data", (bytes) => resolve(String(bytes)));
-    server.once("exit", (code) => reject(new Error(`the server ended with ${code} before it answered`)));
-  });
-  return { server, url: /http:\/\/\S+/.exec(line)[0].replace("127.0.0.1", "localhost") };
-}
-
-const stop = (server) => new Promise((resolve) => (server.once("exit", resolve), server.kill("SIGKILL")));
-
 test("readings made while the server is away arrive once each, in order", async ({ browser }) => {
-  test.skip(!process.env.SPARE_HOUR_BIN, "cargo test says where the program is");
   const data = mkdtempSync(join(tmpdir(), "away-"));
-  const first = await start(data, 0);
+  const first = await start(data);
   const port = new URL(first.url).port;
   const page = await browser.newPage();
   await page.goto(`${first.url}/measure`);
@@ -151,7 +137,7 @@ test("readings made while the server is away arrive once each, in order", async 
   // The page comes again, now kept for when there is no signal.
   await page.evaluate(() => navigator.serviceWorker.ready);
   await page.reload();
-  await stop(first.server);
+  await first.stop();
   for (let count = 0; count < 4; count++) await stamp.click();
   await expect(page.locator("#saved")).toContainText("4 entries wait here until the server answers");
   await page.reload();
@@ -166,5 +152,5 @@ test("readings made while the server is away arrive once each, in order", async 
   expect(lines.map(({ at }) => at)).toEqual(lines.map(({ at }) => at).sort((a, b) => a - b));
   await expect(page.getByRole("listitem")).toHaveCount(6);
   await page.close();
-  await stop(second.server);
+  await second.stop();
 });

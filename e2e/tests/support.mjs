@@ -1,8 +1,32 @@
+import { spawn } from "node:child_process";
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { test as base, expect } from "@playwright/test";
 import AxeBuilder from "@axe-core/playwright";
 
+/** Starts a server on a directory, which gets fresh demo data when it is new; `stop` ends it as a power cut would. */
+export async function start(data, port = 0) {
+  const child = spawn(process.env.SPARE_HOUR_BIN, ["demo", "--data", data, "--port", String(port)]);
+  const line = await new Promise((resolve, reject) => {
+    child.stdout.once("data", (bytes) => resolve(String(bytes)));
+    child.once("exit", (code) => reject(new Error(`the server ended with ${code} before it answered`)));
+  });
+  const stop = () => new Promise((resolve) => (child.once("exit", resolve), child.kill("SIGKILL")));
+  return { url: /http:\/\/\S+/.exec(line)[0], stop };
+}
+
+/** Lends the address of a server with fresh demo data, then ends it and removes what it kept. */
+async function lend(use) {
+  const data = mkdtempSync(join(tmpdir(), "spare-hour-"));
+  const { url, stop } = await start(data);
+  await use(url);
+  await stop();
+  rmSync(data, { recursive: true });
+}
+
 /** A page on which anything the browser complains of (a broken policy, an exception) fails the test. */
-export const test = base.extend({
+const watched = base.extend({
   page: async ({ page }, use) => {
     const complaints = [];
     // A refused form answers 422, and a test may let the server be busy; the browser notes both as failed resources.
@@ -12,6 +36,15 @@ export const test = base.extend({
     await use(page);
     expect(complaints).toEqual([]);
   },
+});
+
+/** A test with a server and data of its own, so that no test sees what another did. */
+export const test = watched.extend({ baseURL: async ({}, use) => lend(use) });
+
+/** A test that only looks: a server for all of a worker's. */
+export const looking = watched.extend({
+  shared: [async ({}, use) => lend(use), { scope: "worker" }],
+  baseURL: async ({ shared }, use) => use(shared),
 });
 
 export { expect };

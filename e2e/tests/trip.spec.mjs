@@ -160,7 +160,8 @@ test("a tariff is written, its receipt follows, and a stop asks it", async ({ pa
   // By hand: 25 min of charging, the fee from minute 40 on: 15 of 30 min at 12 an hour.
   await expect(page.locator("#receipt")).toContainText("23.00 cr");
   await page.locator("#from-0").fill("late");
-  await expect(page.locator("#receipt")).toContainText("Row 1, from (time): “late” does not work");
+  await expect(page.locator("#from-0-fault")).toHaveText(/^“late” does not work; expected a time/);
+  await expect(page.locator("#from-0")).toHaveAttribute("aria-invalid", "true");
   await page.locator("#from-0").fill("");
   await page.getByRole("button", { name: "Save", exact: true }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Flat and idle");

@@ -5,7 +5,7 @@
 //! plain calculus; no step size is involved.
 //!
 //! ```
-//! use spare_hour_core::{charging_time::ChargingTime, profile::Profile, quantity::{Energy, Soc}};
+//! use spare_hour_core::{charging::{charging_time::ChargingTime, profile::Profile}, quantity::{Energy, Soc}};
 //! let time = ChargingTime::new(&Profile::constant(60.0), Energy::kwh(60.0));
 //! assert!((time.minutes(Soc::percent(10.0), Soc::percent(80.0)).get() - 42.0).abs() < 1e-9);
 //! ```
