@@ -60,9 +60,8 @@ export async function accessible(page) {
 export const mark = (page) => page.evaluate(() => (window.notReloaded = true));
 export const notReloaded = (page) => page.evaluate(() => window.notReloaded === true);
 
-/** The minutes of "9 h 19 min, there at …". */
+/** The minutes of the plan that is shown, as the page gives them to programs. */
 export async function totalMinutes(page) {
-  const text = await page.locator("#plan p[role=status]").first().innerText();
-  const [, hours, minutes] = /(?:(\d+) h )?(\d+) min/.exec(text);
-  return 60 * Number(hours ?? 0) + Number(minutes);
+  const duration = await page.locator("#plan p[role=status] time").first().getAttribute("datetime");
+  return Number(/^PT(\d+)M$/.exec(duration)[1]);
 }

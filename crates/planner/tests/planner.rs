@@ -13,7 +13,7 @@ use spare_hour_core::quantity::{Distance, Minutes, Power, Soc, SocSpan};
 use spare_hour_core::refused::Refused;
 use spare_hour_core::trip::{SiteIndex, Trip, TripDraft};
 use spare_hour_planner::trip_timeline::TripTimeline;
-use spare_hour_planner::{FixedDeparture, Place, Strategy, Why};
+use spare_hour_planner::{FixedDeparture, Place, Stop, Strategy, Why};
 use support::{boosted_car, car, goal, integrate_plan, long_trip, site, solve, trip};
 
 /// A trip as an explicit graph: a node for every site and SoC on arrival in steps of `step`, an edge for every charge
@@ -304,7 +304,15 @@ fn strategies_drive_by_their_rules() {
             Strategy::JustEnough => assert!(plan.stops[1..].iter().all(|stop| (stop.arrive.get() - 10.0).abs() < 1e-4)),
             Strategy::FillUp => assert!(plan.stops.iter().all(|stop| (stop.depart.get() - 100.0).abs() < 1e-6)),
             Strategy::HalfAndGo => assert!(but_last.iter().all(|stop| stop.depart.get() >= 50.0 - 1e-9)),
-            Strategy::PowerFloor(_) => {}
+            Strategy::PowerFloor(kw) => {
+                // By hand: the curve falls from 70 kW at 80 % to 4 kW at 100 %, so to 50 kW at 80 + 20 · 20 / 66 %.
+                assert_eq!(kw, 50.0);
+                let falls = 80.0 + 20.0 * 20.0 / 66.0;
+                let by_power = |stop: &Stop| (stop.depart.get() - falls).abs() < 1e-9;
+                let by_need = |next: &Stop| (next.arrive.get() - 10.0).abs() < 1e-4;
+                assert!(plan.stops.windows(2).all(|pair| by_power(&pair[0]) || by_need(&pair[1])));
+                assert!(but_last.iter().any(by_power));
+            }
         }
         assert!((integrate_plan(&trip, plan) - plan.total.get()).abs() < 0.1);
     }

@@ -119,21 +119,28 @@ impl Store {
         if self.pinned.is_some() {
             return work(self);
         }
-        let mut connection = self.pool.get().map_err(StoreError::from)?;
-        AnsiTransactionManager::begin_transaction_sql(&mut *connection, "BEGIN IMMEDIATE").map_err(StoreError::from)?;
-        let pinned = Self { pinned: Some(Arc::new(Mutex::new(connection))), ..self.clone() };
+        let pinned = self.begun()?;
         let done = work(&pinned);
-        let mut connection = pinned.connection()?;
-        match done {
-            Ok(value) => {
-                AnsiTransactionManager::commit_transaction(&mut *connection).map_err(StoreError::from)?;
-                Ok(value)
-            }
-            Err(error) => {
-                AnsiTransactionManager::rollback_transaction(&mut *connection).map_err(StoreError::from)?;
-                Err(error)
-            }
+        pinned.ended(done.is_ok())?;
+        done
+    }
+
+    /// The store over a connection that is in the middle of a transaction.
+    fn begun(&self) -> Result<Self> {
+        let mut connection = self.pool.get()?;
+        AnsiTransactionManager::begin_transaction_sql(&mut *connection, "BEGIN IMMEDIATE")?;
+        Ok(Self { pinned: Some(Arc::new(Mutex::new(connection))), ..self.clone() })
+    }
+
+    /// Ends the transaction, and keeps what was written in it or not.
+    fn ended(self, keep: bool) -> Result<()> {
+        let connection = &mut *self.connection()?;
+        if keep {
+            AnsiTransactionManager::commit_transaction(connection)?;
+        } else {
+            AnsiTransactionManager::rollback_transaction(connection)?;
         }
+        Ok(())
     }
 }
 

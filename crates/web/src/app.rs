@@ -1,5 +1,6 @@
 //! What every handler may use: the store, the time, and threads for work that takes a while.
 
+use std::any::Any;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -51,6 +52,14 @@ impl Default for Options {
 
 /// Runs work that takes a while (reading a file, solving) off the async threads, so that it stops nobody else's page.
 pub(crate) async fn off_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WebError> {
+    let done = task(Box::new(move || Box::new(work()))).await?;
+    done.downcast().map(|done| *done).map_err(|_| WebError::Failed)
+}
+
+type Done = Box<dyn Any + Send>;
+
+/// One kind of task for all work: a runtime's machinery is compiled for each kind, and there are a hundred closures.
+async fn task(work: Box<dyn FnOnce() -> Done + Send>) -> Result<Done, WebError> {
     tokio::task::spawn_blocking(work).await.map_err(|_| WebError::Failed)
 }
 

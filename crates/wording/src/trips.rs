@@ -198,6 +198,8 @@ pub fn nearest_strategy(best: Minutes, totals: impl Iterator<Item = (Strategy, M
 pub struct Headline {
     /// Door to door.
     pub total: String,
+    /// The same in whole minutes, for programs.
+    pub minutes: u32,
     /// When it arrives, by the clock.
     pub arrives: String,
     /// With how much.
@@ -216,6 +218,7 @@ impl Headline {
         };
         Self {
             total: figures::duration(plan.total),
+            minutes: plan.total.get().round() as u32,
             arrives: figures::time_of_day(units, departure, plan.total.get()),
             arrival: figures::percent(plan.arrival),
             sum: format!(
