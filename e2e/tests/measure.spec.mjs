@@ -9,6 +9,7 @@ test.describe("by thumb, on a phone, at night", () => {
   test("a charge is measured from plug to curve", async ({ page }) => {
     await page.goto("/measure");
     await page.getByRole("button", { name: "Start the clock" }).tap();
+    await expect(page).toHaveURL(/\/measure\/\d+$/);
     await page.clock.install();
     await page.reload();
     await page.getByRole("button", { name: "Plug is in" }).tap();
