@@ -40,7 +40,7 @@ const FIELDS: [(&str, &str, bool); 19] = [
     ("off", "Way off the road, {km}", true),
     ("off_speed", "Speed on that way, {km/h}", true),
     ("max_kw", "Maximum power, kW", true),
-    ("max_a", "Most current, A", true),
+    ("max_a", "Maximum current, A", true),
     ("overhead", "Fixed minutes of a stop", true),
     ("wait", "of these a wait for a stall, min", true),
     ("per_kwh", "Price a kWh", true),
