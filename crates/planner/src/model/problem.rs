@@ -147,7 +147,8 @@ impl Problem {
     /// The leg between two nodes, whether or not it can be driven.
     pub(crate) fn drive(&self, from: Node, to: Node) -> Leg {
         let drive = self.way_off(from).then(self.on_route(from, to)).then(self.way_off(to));
-        let points = |energy: Energy| 100.0 * (energy / self.trip.vehicle.usable);
+        let percent = 100.0 / self.trip.vehicle.usable.get();
+        let points = |energy: Energy| energy.get() * percent;
         let road = RoadTakes {
             net: points(drive.net),
             drawn: points(drive.drawn),
