@@ -42,6 +42,7 @@ struct ShowPage {
     meter_address: String,
     has_stand_in: bool,
     fault: Option<String>,
+    unreadable: Vec<String>,
     /// The sign of degrees, and the label of the pack's.
     degrees: &'static str,
     pack_label: String,
@@ -52,15 +53,29 @@ struct Loaded {
     stored: StoredLiveCharge,
     lines: Vec<String>,
     charge: LiveCharge,
+    /// What is said of lines that cannot be read, and so count for nothing.
+    unreadable: Vec<String>,
+}
+
+/// The events of a charge's lines, and what is said of those that are none. Lines were read once before they were written, so
+/// these came in with a backup that another version or a hand wrote.
+fn events_of(lines: &[String]) -> (Vec<Event>, Vec<String>) {
+    let (mut events, mut unreadable) = (Vec::new(), Vec::new());
+    for (number, line) in (1..).zip(lines) {
+        match read_event_line(line, 0, String::new) {
+            Ok(event) => events.push(event),
+            Err(problem) => unreadable.push(format!("Entry {number} cannot be read and does not count: {problem}")),
+        }
+    }
+    (events, unreadable)
 }
 
 impl Loaded {
     fn new(store: &Store, id: i32) -> Result<Self, WebError> {
         let stored = store.charge(id)?;
         let lines = store.event_lines(id, 0)?;
-        // Lines were read once before they were written.
-        let events: Vec<Event> = lines.iter().filter_map(|line| read_event_line(line, 0, String::new).ok()).collect();
-        Ok(Self { stored, lines, charge: LiveCharge::replay(&events) })
+        let (events, unreadable) = events_of(&lines);
+        Ok(Self { stored, lines, charge: LiveCharge::replay(&events), unreadable })
     }
 
     fn conditions(&self) -> Conditions {
@@ -119,6 +134,7 @@ async fn show_page(app: &App, id: i32, fault: Option<String>) -> Result<Response
         meter_address: format!("/meter/{}", loaded.stored.about.token),
         has_stand_in: app.stand_in.is_some(),
         fault,
+        unreadable: loaded.unreadable,
         degrees,
         pack_label: format!("Pack, {degrees}"),
     };
@@ -171,6 +187,7 @@ fn ended(store: &Store, id: i32) -> Result<Result<i32, String>, WebError> {
         return Ok(Ok(session));
     }
     let mut session = loaded.charge.session(&loaded.conditions());
+    session.conditions.other.extend(loaded.unreadable.iter().map(|problem| ("entry".into(), problem.clone())));
     if let Err(problem) = SocTimeline::new(&session) {
         return Ok(Err(format!("There is no session to make of this yet: {problem}.")));
     }
@@ -241,5 +258,22 @@ mod tests {
         // A pair that is no condition any more is kept as a remark.
         assert!(kept.conditions.other.contains(&("phases".to_string(), "9".to_string())));
         assert!((kept.readings[1].elapsed.get() - 1.0).abs() < 1e-9);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_entry_that_cannot_be_read_is_said() {
+        let lines = [
+            "{\"what\":\"current\",\"id\":\"a\",\"at\":1}",
+            "{\"what\":\"reading\",\"id\":\"b\",\"at\":2,\"soc\":300}",
+        ];
+        let (events, unreadable) = events_of(&lines.map(String::from));
+        assert_eq!(events.len(), 1);
+        assert!(unreadable.len() == 1 && unreadable[0].starts_with("Entry 2 cannot be read"), "{unreadable:?}");
+        assert!(unreadable[0].contains("300"), "{unreadable:?}");
     }
 }
