@@ -259,19 +259,11 @@ mod tests {
         assert!(kept.conditions.other.contains(&("phases".to_string(), "9".to_string())));
         assert!((kept.readings[1].elapsed.get() - 1.0).abs() < 1e-9);
     }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
 
     #[test]
     fn an_entry_that_cannot_be_read_is_said() {
-        let lines = [
-            "{\"what\":\"current\",\"id\":\"a\",\"at\":1}",
-            "{\"what\":\"reading\",\"id\":\"b\",\"at\":2,\"soc\":300}",
-        ];
-        let (events, unreadable) = events_of(&lines.map(String::from));
+        let lines = [line("a", 0, "\"what\":\"current\""), line("b", 9, "\"what\":\"reading\",\"soc\":300")];
+        let (events, unreadable) = events_of(&lines.map(|(_, line)| line));
         assert_eq!(events.len(), 1);
         assert!(unreadable.len() == 1 && unreadable[0].starts_with("Entry 2 cannot be read"), "{unreadable:?}");
         assert!(unreadable[0].contains("300"), "{unreadable:?}");
