@@ -79,12 +79,7 @@ fn hold(server: &Server, address: &str) -> bool {
     let shown = server.get(address).1;
     match page["total_min"].as_f64() {
         Some(total) => {
-            let (hours, minutes) = ((total.round() / 60.0).floor(), total.round() % 60.0);
-            let duration = if hours > 0.0 {
-                format!("{hours} h {minutes:02} min, there at")
-            } else {
-                format!("{minutes} min, there at")
-            };
+            let duration = format!("datetime=\"PT{}M\"", total.round());
             assert!(shown.contains(&duration), "{address} does not show {duration}");
         }
         None => assert!(shown.contains("This trip cannot be driven like that"), "{address}"),
