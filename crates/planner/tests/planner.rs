@@ -288,7 +288,7 @@ fn a_curve_that_ends_at_zero_is_planned_below_full() {
 
 #[test]
 fn strategies_drive_by_their_rules() {
-    let trip = long_trip(car(), 1000.0, 20);
+    let trip = long_trip(car(), 1900.0, 40);
     let planner = solve(&trip).unwrap();
     let best = &planner.best().plan;
     let strategies = planner.strategies();
@@ -308,10 +308,10 @@ fn strategies_drive_by_their_rules() {
                 // By hand: the curve falls from 70 kW at 80 % to 4 kW at 100 %, so to 50 kW at 80 + 20 · 20 / 66 %.
                 assert_eq!(kw, 50.0);
                 let falls = 80.0 + 20.0 * 20.0 / 66.0;
-                let by_power = |stop: &Stop| (stop.depart.get() - falls).abs() < 1e-9;
+                let by_power = |stop: &Stop| (stop.depart.get() - falls).abs() < 1e-4;
                 let by_need = |next: &Stop| (next.arrive.get() - 10.0).abs() < 1e-4;
-                assert!(plan.stops.windows(2).all(|pair| by_power(&pair[0]) || by_need(&pair[1])));
                 assert!(but_last.iter().any(by_power));
+                assert!(plan.stops.windows(2).all(|pair| by_power(&pair[0]) || by_need(&pair[1])));
             }
         }
         assert!((integrate_plan(&trip, plan) - plan.total.get()).abs() < 0.1);
