@@ -51,6 +51,11 @@ impl Grid {
         self.edges.partition_point(|&edge| edge <= soc).saturating_sub(1)
     }
 
+    /// The last edge at or below a SoC, which is at or above the given edge and near it.
+    pub(crate) fn climb(&self, from: usize, soc: f64) -> usize {
+        from + self.edges[from + 1..].iter().take_while(|&&edge| edge <= soc).count()
+    }
+
     pub(crate) fn cell_of(&self, soc: f64) -> usize {
         self.edge_below(soc + SAME).min(self.cells() - 1)
     }

@@ -65,12 +65,20 @@ struct Arrivals<'a> {
     problem: &'a Problem,
     node: RoadIndex,
     at_edges: Vec<ArrivalRises>,
+    /// For each cell, the least that an arrival in it costs from plugging in to the end of the trip.
+    least: Vec<f64>,
 }
 
 impl<'a> Arrivals<'a> {
-    fn new(problem: &'a Problem, grid: &Grid, node: RoadIndex) -> Self {
-        let mut walk = ArrivalWalk::new(problem, node, grid.edges[0]);
-        Self { problem, node, at_edges: grid.edges.iter().map(|&soc| walk.at(soc)).collect() }
+    fn new(problem: &'a Problem, labels: &Labels, node: RoadIndex) -> Self {
+        let edges = &labels.grid.edges;
+        let mut walk = ArrivalWalk::new(problem, node, edges[0]);
+        let at_edges: Vec<ArrivalRises> = edges.iter().map(|&soc| walk.at(soc)).collect();
+        let least = at_edges.windows(2).enumerate().map(|(cell, ends)| {
+            let branches = labels.branches(node, cell, &ends[0], &ends[1]);
+            branches.map(|(_, end, onward)| onward - end.lower).fold(f64::INFINITY, f64::min)
+        });
+        Self { problem, node, least: least.collect(), at_edges }
     }
 
     fn at(&self, point: &Point) -> ArrivalRises {
@@ -80,6 +88,31 @@ impl<'a> Arrivals<'a> {
             let alone = ArrivalWalk::new(self.problem, self.node, point.soc).at(point.soc);
             alone.with_slopes_of(&self.at_edges[point.cell + 1])
         }
+    }
+}
+
+/// The departures of a site, while the legs out of it are tried one after another.
+struct Gathered {
+    modes: [Departures; 2],
+    /// What charging from 0 % to each edge costs, without the boost and, where the car has one, during it.
+    at_edges: [Vec<f64>; 2],
+}
+
+impl Gathered {
+    fn new(problem: &Problem, grid: &Grid, node: RoadIndex) -> Self {
+        let mut walk = DepartureWalk::new(problem, node, grid.edges[0]);
+        let rises: Vec<DepartureRises> = grid.edges.iter().map(|&soc| walk.at(soc)).collect();
+        let at_edges = [0, 1].map(|mode: usize| rises.iter().filter_map(|rise| Some(rise[mode]?.lower)).collect());
+        Self { modes: [Departures::new(grid), Departures::new(grid)], at_edges }
+    }
+
+    /// Whether departures from between the first edge to just over the second may be better than what was offered
+    /// there, if each costs at least `onward` after leaving.
+    fn may_gain(&self, [first, last]: [usize; 2], onward: f64) -> bool {
+        self.modes.iter().zip(&self.at_edges).any(|(mode, costs)| {
+            let offered = mode.upper[first].cost.max(mode.upper[last].cost);
+            costs.get(first).is_some_and(|cost| cost + onward < offered)
+        })
     }
 }
 
@@ -103,21 +136,23 @@ impl Labels {
             }
         }
         // Departures of the sites that a later site has already been tried from.
-        let mut gathered: TiVec<RoadIndex, Option<[Departures; 2]>> = vec![None; sites].into();
+        let mut gathered: TiVec<RoadIndex, Option<Gathered>> = (0..sites).map(|_| None).collect();
         for node in problem.road().rev() {
             if stop.is_raised() {
                 return None;
             }
-            let mut modes = gathered[node].take().unwrap_or_else(|| labels.no_departures());
+            let of_site = gathered[node].take().unwrap_or_else(|| Gathered::new(problem, &labels.grid, node));
+            let mut modes = of_site.modes;
             if let Some(leg) = problem.leg(Node::Site(node), Node::End) {
                 labels.gather_last(problem, node, leg, &mut modes);
             }
             labels.sites[node] = labels.label(problem, node, modes);
             if !incoming[node].is_empty() {
-                let arrivals = Arrivals::new(problem, &labels.grid, node);
+                let arrivals = Arrivals::new(problem, &labels, node);
                 for (before, leg) in &incoming[node] {
-                    let modes = gathered[*before].get_or_insert_with(|| labels.no_departures());
-                    labels.gather(*before, leg, &arrivals, modes);
+                    let of_site = &mut gathered[*before];
+                    let of_site = of_site.get_or_insert_with(|| Gathered::new(problem, &labels.grid, *before));
+                    labels.gather(*before, leg, &arrivals, of_site);
                 }
             }
         }
@@ -219,10 +254,6 @@ impl Labels {
         pairs.into_iter().flatten()
     }
 
-    fn no_departures(&self) -> [Departures; 2] {
-        [Departures::new(&self.grid), Departures::new(&self.grid)]
-    }
-
     /// The labels of a site, from all its departures without the boost and during it.
     fn label(&self, problem: &Problem, node: RoadIndex, modes: [Departures; 2]) -> SiteLabels {
         let [mut sustained, boosted] = modes;
@@ -252,38 +283,52 @@ impl Labels {
         }
     }
 
-    /// Gathers the departures from a site along one leg.
-    fn gather(&self, node: RoadIndex, leg: &Leg, arrivals: &Arrivals, modes: &mut [Departures; 2]) {
-        let problem = arrivals.problem;
-        let upper_fixed = leg.minutes + problem.cost(arrivals.node).fixed;
-        let lower_fixed = leg.minutes + problem.pure_cost(arrivals.node).fixed;
-        let mut departures = DepartureWalk::new(problem, node, leg.least);
+    /// Gathers the departures from a site along one leg, but for stretches of them that another leg beats anyway.
+    fn gather(&self, node: RoadIndex, leg: &Leg, arrivals: &Arrivals, gathered: &mut Gathered) {
+        let mut departures = DepartureWalk::new(arrivals.problem, node, leg.least);
+        let fixed = leg.minutes + arrivals.problem.pure_cost(arrivals.node).fixed;
+        let points = self.grid.arrivals(leg.least - leg.net, leg.most - leg.net, leg.net);
         let mut edge = self.grid.edge_below(leg.least);
         let mut before: Option<Tried> = None;
-        for point in self.grid.arrivals(leg.least - leg.net, leg.most - leg.net, leg.net) {
-            let depart = point.soc + leg.net;
-            while edge + 1 < self.grid.edges.len() && self.grid.edges[edge + 1] <= depart {
-                edge += 1;
+        for (index, &point) in points.iter().enumerate() {
+            let here = edge;
+            let next = points.get(index + 1).map(|next| self.grid.climb(here, next.soc + leg.net));
+            edge = next.unwrap_or(here);
+            let least = fixed + arrivals.least[point.cell];
+            let useful = |edges| gathered.may_gain(edges, least);
+            let begins = next.map_or(points.len() == 1, |next| useful([here, next]));
+            if before.is_none() && !begins {
+                continue;
             }
-            let now = Tried {
-                point,
-                cell: edge.min(self.grid.cells() - 1),
-                leaving: departures.at(depart),
-                arriving: arrivals.at(&point),
-            };
+            let now = self.try_departure(here, leg, point, departures.at(point.soc + leg.net), arrivals, gathered);
             if let Some(before) = &before {
-                self.bound(arrivals.node, lower_fixed, [before, &now], modes);
+                self.bound(arrivals.node, fixed, [before, &now], &mut gathered.modes);
             }
-            if !problem.on_boost_margin(point.soc) {
-                let onward = self.onward(arrivals.node, point.cell, &now.arriving).cost + upper_fixed;
-                for (mode, rise) in modes.iter_mut().zip(&now.leaving) {
-                    if let Some(rise) = rise {
-                        mode.offer(edge, Onward { cost: onward + rise.upper, to: leg.to, arrive: point.soc });
-                    }
+            before = begins.then_some(now);
+        }
+    }
+
+    /// Offers one departure along a leg.
+    fn try_departure(
+        &self,
+        edge: usize,
+        leg: &Leg,
+        point: Point,
+        leaving: DepartureRises,
+        arrivals: &Arrivals,
+        gathered: &mut Gathered,
+    ) -> Tried {
+        let arriving = arrivals.at(&point);
+        if !arrivals.problem.on_boost_margin(point.soc) {
+            let fixed = leg.minutes + arrivals.problem.cost(arrivals.node).fixed;
+            let onward = self.onward(arrivals.node, point.cell, &arriving).cost + fixed;
+            for (mode, rise) in gathered.modes.iter_mut().zip(&leaving) {
+                if let Some(rise) = rise {
+                    mode.offer(edge, Onward { cost: onward + rise.upper, to: leg.to, arrive: point.soc });
                 }
             }
-            before = Some(now);
         }
+        Tried { point, cell: edge.min(self.grid.cells() - 1), leaving, arriving }
     }
 
     /// Bounds all departures between two that were tried.
