@@ -5,17 +5,24 @@ export function bring() {
     running: null as AbortController | null,
 
     understand(event: Event) {
-      const field = event.target;
-      if (!(field instanceof HTMLTextAreaElement)) return;
+      const touched = event.target;
+      const form = touched instanceof Element ? touched.closest("form") : null;
+      const field = form?.querySelector("textarea");
+      if (!form || !field) return;
+      const asked = new URLSearchParams({ text: field.value });
+      for (const name of ["times", "usable", "car"]) {
+        const value = new FormData(form).get(name);
+        if (typeof value === "string" && value !== "") asked.set(name, value);
+      }
       clearTimeout(this.timer);
-      this.timer = window.setTimeout(() => void this.ask(field.dataset["lines"] ?? "/sessions/lines", field.value), 120);
+      this.timer = window.setTimeout(() => void this.ask(field.dataset["lines"] ?? "/sessions/lines", asked), 120);
     },
 
-    async ask(address: string, text: string) {
+    async ask(address: string, asked: URLSearchParams) {
       this.running?.abort();
       const running = (this.running = new AbortController());
       try {
-        const response = await fetch(address, { method: "post", body: new URLSearchParams({ text }), signal: running.signal });
+        const response = await fetch(address, { method: "post", body: asked, signal: running.signal });
         const shown = document.getElementById("understood");
         if (!response.ok || !shown) return;
         shown.innerHTML = await response.text();

@@ -6,19 +6,20 @@ use std::path::PathBuf;
 use clap::{Args, ValueEnum};
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Minutes, Soc, Speed};
+use spare_hour_core::session::Session;
 use spare_hour_core::session::analysis::{Analysis, Basis, Slice};
 use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::usable_capacity::Method;
-use spare_hour_formats::{analysis_json, clock, read_session_csv};
+use spare_hour_formats::{Hints, TimesAs, analysis_json, clock, read_session_csv, read_session_with};
 use spare_hour_wording::findings;
 
-use crate::{Failure, print, read_file};
+use crate::{Failure, print, read_file, read_input};
 
 /// Everything that can be read off one measured charge.
 #[derive(Args)]
 pub(crate) struct Analyse {
-    /// The session, as CSV.
+    /// The session, as CSV; typed lines where its name ends in `.txt`, or is `-` for standard input.
     session: PathBuf,
     /// Usable capacity of the battery, kWh.
     #[arg(long, value_parser = number(0.1, 2_000.0))]
@@ -41,9 +42,33 @@ pub(crate) struct Analyse {
     /// Loss in % of the plug's energy, where the meter does not tell it.
     #[arg(long, value_parser = number(0.0, 90.0))]
     loss_percent: Option<f64>,
+    /// How the times of typed lines are read, where they do not tell by themselves.
+    #[arg(long, value_enum)]
+    times: Option<Times>,
     /// Print JSON.
     #[arg(long)]
     json: bool,
+}
+
+/// How times are read.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+enum Times {
+    /// 4:30 is four minutes and a half; a number alone is seconds.
+    MinutesAndSeconds,
+    /// 4:30 is four minutes and a half; a number alone is minutes.
+    Minutes,
+    /// 4:30 is half past four.
+    TimeOfDay,
+}
+
+impl From<Times> for TimesAs {
+    fn from(times: Times) -> Self {
+        match times {
+            Times::MinutesAndSeconds => Self::MinutesAndSeconds,
+            Times::Minutes => Self::Minutes,
+            Times::TimeOfDay => Self::TimeOfDay,
+        }
+    }
 }
 
 /// A base of distances.
@@ -69,13 +94,32 @@ fn number(low: f64, high: f64) -> impl Fn(&str) -> Result<f64, String> + Clone {
 impl Analyse {
     pub(crate) fn run(&self) -> Result<(), Failure> {
         let file = self.session.display();
-        let session =
-            read_session_csv(&read_file(&self.session)?).map_err(|error| Failure::Input(format!("{file}: {error}")))?;
+        let mut session = self.read()?;
+        session.conditions.rated_range = session.conditions.rated_range.or(self.range_km.map(Distance::km));
         let basis = self.basis(session.conditions.rated_range);
         let report = Report::new(&session, basis, None).map_err(|error| Failure::Input(format!("{file}: {error}")))?;
-        let text = if self.json { analysis_json(&report) } else { tables(&report) };
+        let text = if self.json { analysis_json(&session, &report) } else { tables(&session, &report) };
         print(&text);
         Ok(())
+    }
+
+    /// The session: typed lines where the name ends in `.txt` or is `-`, else CSV.
+    fn read(&self) -> Result<Session, Failure> {
+        let file = self.session.display();
+        let from_input = self.session.as_os_str() == "-";
+        if !from_input && self.session.extension().is_none_or(|end| !end.eq_ignore_ascii_case("txt")) {
+            let read = read_session_csv(&read_file(&self.session)?);
+            return read.map_err(|error| Failure::Input(format!("{file}: {error}")));
+        }
+        let bytes = if from_input { read_input()? } else { read_file(&self.session)? };
+        let text = String::from_utf8(bytes).map_err(|_| {
+            Failure::Input(format!("{file}: holds bytes that are not UTF-8; expected typed lines in UTF-8"))
+        })?;
+        let hints = Hints { times: self.times.map(Into::into), usable: Some(Energy::kwh(self.usable_kwh)) };
+        read_session_with(&text, hints).map_err(|faults| {
+            let said: Vec<String> = faults.iter().map(|fault| format!("{file}: {fault}")).collect();
+            Failure::Input(said.join("\n"))
+        })
     }
 
     /// What the figures rest on; `rated` is the file's own rated range.
@@ -102,7 +146,7 @@ fn or_dash(number: Option<f64>, decimals: usize) -> String {
     number.map_or_else(|| "–".into(), |number| format!("{number:.decimals$}"))
 }
 
-fn tables(report: &Report) -> String {
+fn tables(session: &Session, report: &Report) -> String {
     let analysis = &report.analysis;
     let base = match analysis.basis().base {
         DistanceBase::Rated => "rated range",
@@ -110,6 +154,9 @@ fn tables(report: &Report) -> String {
         DistanceBase::Own => "own consumption",
     };
     let mut text = summary(report);
+    if let Some((_, times)) = session.conditions.other.iter().find(|(key, _)| key == "times") {
+        let _ = writeln!(text, "Times {times}");
+    }
     if analysis.basis().range.is_some() {
         let _ = writeln!(text, "Distances: {base}");
     }

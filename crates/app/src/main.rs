@@ -97,6 +97,19 @@ fn read_file(path: &Path) -> Result<Vec<u8>, Failure> {
     std::fs::read(path).map_err(|error| wrong(error.to_string()))
 }
 
+/// What comes on standard input.
+fn read_input() -> Result<Vec<u8>, Failure> {
+    use std::io::Read;
+    let most = spare_hour_formats::MOST_BYTES;
+    let wrong = |what: String| Failure::Input(format!("standard input: {what}"));
+    let mut bytes = Vec::new();
+    std::io::stdin().take(most as u64 + 1).read_to_end(&mut bytes).map_err(|error| wrong(error.to_string()))?;
+    if bytes.len() > most {
+        return Err(wrong(format!("has more than {most} bytes; expected at most so many")));
+    }
+    Ok(bytes)
+}
+
 /// Prints to standard output; a reader that has gone away is no failure.
 fn print(text: &str) {
     use std::io::Write;

@@ -69,13 +69,13 @@ proptest! {
         for (index, &kw) in kw.iter().enumerate() {
             readings.push(Reading {
                 elapsed: Minutes::seconds(f64::from(every) * index as f64),
-                soc: Soc::percent(soc.floor()),
+                soc: Some(Soc::percent(soc.floor())),
                 power: Some(Power::kw(f64::from(kw))),
                 ..Reading::default()
             });
             soc = (soc + f64::from(kw * every) / 3600.0 / 0.6).min(100.0);
         }
-        let shown: Vec<f64> = readings.iter().map(|reading| reading.soc.get()).collect();
+        let shown: Vec<f64> = readings.iter().map(|reading| reading.soc.unwrap_or_default().get()).collect();
         let session = Session { readings, ..Session::default() };
         let Ok(timeline) = SocTimeline::new(&session) else { return Ok(()) };
         prop_assert_eq!(timeline.start_soc().get(), shown[0]);

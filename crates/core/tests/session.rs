@@ -23,7 +23,7 @@ fn taper(peak: f64, c: f64) -> Session {
         let soc = f64::from(10 * tens);
         Reading {
             elapsed: Minutes::new(time(soc)),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             power: Some(Power::kw(peak * (1.0 - soc / c))),
             ..Reading::default()
         }
@@ -71,7 +71,7 @@ prop_compose! {
             soc = (soc + f64::from(ds)).min(100.0);
             kwh += dkwh.unwrap_or(0.0);
             Reading {
-                elapsed: Minutes::new(minute), soc: Soc::percent(soc), power: kw.map(Power::kw),
+                elapsed: Minutes::new(minute), soc: Some(Soc::percent(soc)), power: kw.map(Power::kw),
                 energy: dkwh.map(|_| Energy::kwh(kwh)), ..Reading::default()
             }
         }).collect();

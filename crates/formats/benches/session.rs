@@ -32,5 +32,5 @@ fn read_csv(bencher: Bencher, readings: usize) {
 fn analyse(bencher: Bencher, readings: usize) {
     let Ok(session) = read_session_csv(csv(readings).as_bytes()) else { return };
     let basis = Basis { usable: Energy::kwh(72.0), range: None, base: DistanceBase::Rated, loss_percent: None };
-    bencher.bench(|| Report::new(&session, basis, None).map(|report| analysis_json(&report).len()));
+    bencher.bench(|| Report::new(&session, basis, None).map(|report| analysis_json(&session, &report).len()));
 }

@@ -1,17 +1,21 @@
 //! Analysis JSON: everything read off one session. Fields with no data are null, never zero.
 
+use std::collections::HashMap;
+
 use serde::Serialize;
 use spare_hour_core::charging::curve_band::{BandPoint, Support};
 use spare_hour_core::charging::curve_features::{Step, Stretch};
 use spare_hour_core::quantity::{Distance, Energy, Minutes};
-use spare_hour_core::session::analysis::{Slice, Threshold, Window};
+use spare_hour_core::session::analysis::{Analysis, Slice, Threshold, Window};
 use spare_hour_core::session::distance_base::DistanceBase;
 use spare_hour_core::session::findings::{Fact, Finding, Severity};
 use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
+use spare_hour_core::session::kept_readings::Slip;
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::usable_capacity::{Method, UsableCapacity};
 
 use spare_hour_core::quantity::units::Units;
+use spare_hour_core::session::{Reading, Session};
 use spare_hour_wording::findings;
 
 use crate::number::plain;
@@ -27,6 +31,7 @@ struct AnalysisFile {
     stored_kwh: f64,
     loss_percent: Option<f64>,
     loss_percent_of_stored: Option<f64>,
+    loss_assumed: bool,
     peak_kw: Option<f64>,
     peak_soc: Option<f64>,
     average_kw: f64,
@@ -47,6 +52,25 @@ struct AnalysisFile {
     distance_base: Option<&'static str>,
     forecasts: Vec<ForecastFile>,
     findings: Vec<FindingFile>,
+    times: Option<String>,
+    readings: Vec<ReadingFile>,
+}
+
+/// A reading as it was taken; one that is passed over says why.
+#[derive(Serialize)]
+struct ReadingFile {
+    elapsed_s: f64,
+    soc: Option<f64>,
+    soc_by_range: bool,
+    power_kw: Option<f64>,
+    energy_kwh: Option<f64>,
+    voltage_v: Option<f64>,
+    current_a: Option<f64>,
+    battery_c: Option<f64>,
+    ambient_c: Option<f64>,
+    range_km: Option<f64>,
+    note: Option<String>,
+    left_out: Option<String>,
 }
 
 #[derive(Serialize)]
@@ -54,6 +78,7 @@ struct WindowFile {
     from: f64,
     to: f64,
     minutes: f64,
+    error_min: Option<f64>,
     average_kw: f64,
     plug_kwh: Option<f64>,
     c_rate: f64,
@@ -152,7 +177,7 @@ struct ForecastFile {
 }
 
 /// Everything read off a session.
-pub fn analysis_json(report: &Report) -> String {
+pub fn analysis_json(session: &Session, report: &Report) -> String {
     let (analysis, curve) = (&report.analysis, &report.curve);
     let file = AnalysisFile {
         format: "spare-hour/analysis",
@@ -164,10 +189,11 @@ pub fn analysis_json(report: &Report) -> String {
         stored_kwh: plain(analysis.stored.get()),
         loss_percent: analysis.loss_percent.map(plain),
         loss_percent_of_stored: analysis.loss_percent_of_stored().map(plain),
+        loss_assumed: analysis.loss_assumed(),
         peak_kw: analysis.peak.map(|(power, _)| plain(power.get())),
         peak_soc: analysis.peak.map(|(_, soc)| plain(soc.get())),
         average_kw: plain(analysis.average.get()),
-        windows: analysis.windows.iter().map(window_file).collect(),
+        windows: analysis.windows.iter().map(|window| window_file(analysis, window)).collect(),
         slices: analysis.slices.iter().map(slice_file).collect(),
         thirds: analysis.thirds.iter().map(slice_file).collect(),
         ladder: analysis.ladder.iter().map(rung_file).collect(),
@@ -184,6 +210,8 @@ pub fn analysis_json(report: &Report) -> String {
         distance_base: analysis.basis().range.map(|_| base_word(analysis.basis().base)),
         forecasts: report.forecasts.iter().map(forecast_file).collect(),
         findings: report.findings.iter().map(finding_file).collect(),
+        times: session.conditions.other.iter().find(|(key, _)| key == "times").map(|(_, read)| read.clone()),
+        readings: readings(session, analysis),
     };
     serde_json::to_string_pretty(&file).unwrap_or_default()
 }
@@ -254,17 +282,44 @@ fn per_minute(added: Option<Distance>, minutes: Minutes) -> Option<f64> {
     added.map(|added| plain(added.get() / minutes.get()))
 }
 
-fn window_file(window: &Window) -> WindowFile {
+fn window_file(analysis: &Analysis, window: &Window) -> WindowFile {
     WindowFile {
         from: plain(window.from.get()),
         to: plain(window.to.get()),
         minutes: plain(window.minutes.get()),
+        error_min: analysis.window_error(window.from, window.to).map(|error| plain(error.get())),
         average_kw: plain(window.average.get()),
         plug_kwh: window.plug.map(Energy::get).map(plain),
         c_rate: plain(window.c_rate),
         added_km: window.added.map(Distance::get).map(plain),
         km_per_min: per_minute(window.added, window.minutes),
     }
+}
+
+/// All readings in the order of the clock.
+fn readings(session: &Session, analysis: &Analysis) -> Vec<ReadingFile> {
+    let slips: HashMap<usize, &Slip> =
+        analysis.timeline.kept().slips.iter().map(|(reading, slip)| (*reading, slip)).collect();
+    let of = |(index, reading): (usize, &Reading)| {
+        let soc = session.soc_of(reading);
+        ReadingFile {
+            elapsed_s: plain(60.0 * reading.elapsed.get()),
+            soc: soc.map(|soc| plain(soc.get())),
+            soc_by_range: reading.soc.is_none() && soc.is_some(),
+            power_kw: reading.power.map(|power| plain(power.get())),
+            energy_kwh: reading.energy.map(|energy| plain(energy.get())),
+            voltage_v: reading.voltage.map(|voltage| plain(voltage.get())),
+            current_a: reading.current.map(|current| plain(current.get())),
+            battery_c: reading.battery.map(|temperature| plain(temperature.get())),
+            ambient_c: reading.ambient.map(|temperature| plain(temperature.get())),
+            range_km: reading.range.map(|range| plain(range.get())),
+            note: reading.note.clone(),
+            left_out: reading.left_out.clone().or_else(|| Some(slips.get(&index)?.word()?.to_string())),
+        }
+    };
+    let mut rows: Vec<ReadingFile> = session.readings.iter().enumerate().map(of).collect();
+    rows.sort_by(|a, b| a.elapsed_s.total_cmp(&b.elapsed_s));
+    rows
 }
 
 fn slice_file(slice: &Slice) -> SliceFile {

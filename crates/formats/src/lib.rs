@@ -18,7 +18,6 @@ mod road_line;
 mod road_list;
 mod session_csv;
 mod session_json;
-mod session_lines;
 mod session_xlsx;
 mod sheet;
 mod site_list;
@@ -27,6 +26,7 @@ mod table;
 mod tariff_list;
 mod track_file;
 mod trip_json;
+mod typed;
 mod words;
 mod workbook;
 
@@ -49,7 +49,6 @@ pub use road_line::{read_road_line, read_road_lines, write_road_line};
 pub use road_list::{read_road, write_road};
 pub use session_csv::{read_session_csv, write_session_csv};
 pub use session_json::{read_session_json, write_session_json};
-pub use session_lines::{TypedLine, read_session_lines, typed_lines};
 pub use session_xlsx::write_session_xlsx;
 pub use sheet::{Matching, Sheet, TARGETS, TimeUnit};
 pub use site_list::{connectors, is_site_list, read_sites, write_sites};
@@ -58,6 +57,9 @@ pub use table::ListFormat;
 pub use tariff_list::{read_tariff_table, write_tariff_table};
 pub use track_file::{read_track, write_track};
 pub use trip_json::{Beside, TripOfFile, read_trip, read_trip_file, write_trip};
+pub use typed::{
+    Hints, ReadTimes, TimesAs, TypedLine, TypedText, conditions_of, read_session_lines, read_typed, typed_text,
+};
 
 use spare_hour_core::session::Session;
 
@@ -114,16 +116,30 @@ impl FormatError {
 /// # Errors
 /// All lines that are wrong for typed lines, the first place for the others.
 pub fn read_session(text: &str) -> Result<Session, Vec<FormatError>> {
+    read_session_with(text, Hints::default())
+}
+
+/// Reads a session from text as [`read_session`] does, with what is known beside typed lines.
+///
+/// # Errors
+/// As [`read_session`].
+pub fn read_session_with(text: &str, hints: Hints) -> Result<Session, Vec<FormatError>> {
     let first = text.lines().find(|line| !line.trim().is_empty() && !line.trim_start().starts_with('#'));
     match first {
         Some(line) if line.trim_start().starts_with('{') => {
             read_session_json(text.as_bytes()).map_err(|error| vec![error])
         }
-        Some(line) if line.to_lowercase().contains("soc") => {
-            read_session_csv(text.as_bytes()).map_err(|error| vec![error])
-        }
-        _ => read_session_lines(text),
+        Some(line) if names_columns(line) => read_session_csv(text.as_bytes()).map_err(|error| vec![error]),
+        _ => read_typed(text, hints),
     }
+}
+
+/// Whether a line is the header of a table of readings: names, soc or range among them, and no word that is a number.
+fn names_columns(line: &str) -> bool {
+    let lower = line.to_lowercase();
+    let mut words = lower.split([',', ';', '\t', ' ', ':']);
+    let is_number = |word: &str| word.starts_with(|c: char| c.is_ascii_digit());
+    (lower.contains("soc") || lower.contains("range_km")) && !words.any(is_number)
 }
 
 /// The text of a file within the size limit, without a byte order mark.

@@ -9,6 +9,7 @@ use spare_hour_core::session::{Conditions, MOST_READINGS, Reading, Session};
 
 use crate::conditions::{condition_pairs, note_condition};
 use crate::number::{MOST_SECONDS, clock, parse_clock, parse_number};
+use crate::typed::{Spelled, TimesAs, decide};
 use crate::{FormatError, text_of};
 
 /// A measured column: its name, its unit, and the numbers that can be.
@@ -54,6 +55,7 @@ pub fn read_session_csv(bytes: &[u8]) -> Result<Session, FormatError> {
         }
     };
     let mut readings = Vec::new();
+    let mut spelled = Vec::new();
     let mut clock = Clock::default();
     for row in rows {
         let row = row.map_err(|error| {
@@ -68,11 +70,17 @@ pub fn read_session_csv(bytes: &[u8]) -> Result<Session, FormatError> {
             return Err(FormatError::line(line_of(&row), problem));
         }
         readings.push(header.reading(&row, line_of(&row), &mut clock)?);
+        if let Some(name) = header.spelled {
+            spelled.push((header.spelled_time(&row, name, line_of(&row))?, line_of(&row)));
+        }
     }
     if readings.is_empty() {
         return Err(FormatError::line(header_line, "no readings after the header; expected one reading on each line"));
     }
     conditions.day = conditions.day.or(clock.day);
+    if header.spelled.is_some() {
+        set_times(&mut readings, &spelled, &mut conditions)?;
+    }
     Ok(Session { readings, conditions })
 }
 
@@ -111,6 +119,37 @@ pub(crate) fn separator(table: &str) -> u8 {
 struct Header {
     names: Vec<String>,
     at: HashMap<String, usize>,
+    /// The column of times that people spelled, where there is neither `elapsed` nor `at`.
+    spelled: Option<&'static str>,
+}
+
+/// Columns of times as people write them: which way they are read is decided for the whole file.
+const SPELLED: [&str; 5] = ["time", "clock", "minutes", "min", "seconds"];
+
+/// Sets the minutes of readings whose times were spelled.
+fn set_times(
+    readings: &mut [Reading],
+    spelled: &[(Spelled, usize)],
+    conditions: &mut Conditions,
+) -> Result<(), FormatError> {
+    let lines: Vec<(Spelled, &Reading)> = spelled.iter().map(|(time, _)| *time).zip(readings.iter()).collect();
+    let told = conditions.other.iter().find(|(key, _)| key == "times").and_then(|(_, value)| TimesAs::of_name(value));
+    let (minutes, times) = decide(&lines, told, conditions.usable);
+    for ((reading, minute), (_, line)) in readings.iter_mut().zip(minutes).zip(spelled) {
+        let minute = minute.ok_or_else(|| FormatError::line(*line, "has a time that is spelled unlike the others"))?;
+        reading.elapsed = Minutes::new(minute);
+    }
+    if let Some(times) = times {
+        if let Some(other) = times.or {
+            let (way, other) = (times.way.name(), other.name());
+            let problem =
+                format!("the times can be read as {way} or as {other}; expected a line such as # times: {way}");
+            return Err(FormatError::file(problem));
+        }
+        conditions.other.retain(|(key, _)| key != "times");
+        conditions.other.push(("times".into(), times.to_string()));
+    }
+    Ok(())
 }
 
 impl Header {
@@ -125,16 +164,20 @@ impl Header {
                 ));
             }
         }
-        if !at.contains_key("soc") {
+        if !at.contains_key("soc") && !at.contains_key("range_km") {
             return Err(FormatError::line(
                 line,
                 "has no column soc; expected a header row with elapsed (or at) and soc",
             ));
         }
+        let mut spelled = None;
         if !at.contains_key("elapsed") && !at.contains_key("at") {
-            return Err(FormatError::line(line, "has neither a column elapsed nor at; expected one of the two"));
+            spelled = SPELLED.into_iter().find(|name| at.contains_key(*name));
+            if spelled.is_none() {
+                return Err(FormatError::line(line, "has neither a column elapsed nor at; expected one of the two"));
+            }
         }
-        Ok(Self { names, at })
+        Ok(Self { names, at, spelled })
     }
 
     fn field<'r>(&self, row: &'r StringRecord, name: &str) -> &'r str {
@@ -151,12 +194,13 @@ impl Header {
         }
         let numbers = COLUMNS.each_ref().map(|column| self.number(row, column, line));
         let [soc, power, energy, voltage, current, battery, ambient, range] = numbers;
-        let Some(soc) = soc? else {
-            return Err(FormatError::line(line, "soc is empty; expected 0 to 100 %"));
+        let elapsed = match self.spelled {
+            Some(_) => Minutes::default(),
+            None => clock.elapsed(self.field(row, "elapsed"), self.field(row, "at"), line)?,
         };
         Ok(Reading {
-            elapsed: clock.elapsed(self.field(row, "elapsed"), self.field(row, "at"), line)?,
-            soc: Soc::percent(soc),
+            elapsed,
+            soc: soc?.map(Soc::percent),
             power: power?.map(Power::kw),
             energy: energy?.map(Energy::kwh),
             voltage: voltage?.map(Voltage::volts),
@@ -166,6 +210,26 @@ impl Header {
             range: range?.map(Distance::km),
             note: self.note(row),
             left_out: Some(self.field(row, "left_out")).filter(|why| !why.is_empty()).map(Into::into),
+        })
+    }
+
+    /// A time as it was spelled; the column's name may be its unit.
+    fn spelled_time(&self, row: &StringRecord, name: &str, line: usize) -> Result<Spelled, FormatError> {
+        let text = self.field(row, name);
+        let number = parse_number(text, "");
+        let spelled = match (name, number) {
+            ("minutes" | "min", Some(minutes)) => Some(Spelled::Elapsed(minutes, 2)),
+            ("seconds", Some(seconds)) => Some(Spelled::Elapsed(seconds / 60.0, 1)),
+            (_, Some(number)) => Some(Spelled::Bare(number)),
+            (_, None) => {
+                let lower = text.to_lowercase();
+                let afternoon = lower.ends_with("pm").then_some(true).or(lower.ends_with("am").then_some(false));
+                let bare = lower.trim_end_matches("am").trim_end_matches("pm").trim();
+                Spelled::parse(bare, afternoon)
+            }
+        };
+        spelled.ok_or_else(|| {
+            FormatError::line(line, format!("{name} is \"{text}\"; expected a time such as 4:30 or 10:54"))
         })
     }
 
@@ -186,7 +250,9 @@ impl Header {
     /// The note, and every column that has no meaning here, by name.
     fn note(&self, row: &StringRecord) -> Option<String> {
         let known = |name: &str| {
-            COLUMNS.iter().any(|column| column.name == name) || ["elapsed", "at", "left_out"].contains(&name)
+            COLUMNS.iter().any(|column| column.name == name)
+                || ["elapsed", "at", "left_out"].contains(&name)
+                || self.spelled == Some(name)
         };
         let mut notes = Vec::new();
         for (name, field) in self.names.iter().zip(row.iter().map(str::trim)) {
@@ -280,7 +346,7 @@ pub fn write_session_csv(session: &Session) -> String {
 /// What a reading measured, in the order of [`COLUMNS`].
 pub(crate) fn measured(reading: &Reading) -> [Option<f64>; 8] {
     [
-        Some(reading.soc.get()),
+        reading.soc.map(Soc::get),
         reading.power.map(Power::get),
         reading.energy.map(Energy::get),
         reading.voltage.map(Voltage::get),
@@ -351,7 +417,6 @@ mod tests {
             ("elapsed,soc\n", 1, "no readings"),
             ("elapsed,soc\n0:00,10\n0:61,11\n", 3, "elapsed is \"0:61\""),
             ("# car: x\nelapsed,soc\n0:00,10\n1:00,131\n", 4, "soc is \"131\"; expected 0 to 100 %"),
-            ("elapsed,soc\n0:00,\n", 2, "soc is empty"),
             ("elapsed,soc,power_kw\n0:00,10,1,5\n", 2, "expected 3, like the header"),
             ("at,soc\n2026-05-01T12:00:00Z,10\nnoon,11\n", 3, "at is \"noon\""),
             ("elapsed,soc\n\n\n0:00,10\n1:00,x\n", 5, "soc is \"x\""),
@@ -390,7 +455,7 @@ mod tests {
         ) {
             let readings = rows.into_iter().map(|(second, soc, kw, note)| Reading {
                 elapsed: Minutes::seconds(f64::from(second)),
-                soc: Soc::percent(soc),
+                soc: Some(Soc::percent(soc)),
                 power: kw.map(Power::kw),
                 note: Some(note.trim().to_string()).filter(|note| !note.is_empty()),
                 ..Reading::default()

@@ -25,7 +25,8 @@ struct File {
 #[serde(deny_unknown_fields)]
 struct Row {
     elapsed_s: f64,
-    soc: f64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    soc: Option<f64>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     power_kw: Option<f64>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -50,7 +51,7 @@ impl Row {
     fn of(reading: &Reading) -> Self {
         Self {
             elapsed_s: (reading.elapsed.get() * 60_000.0).round() / 1000.0,
-            soc: plain(reading.soc.get()),
+            soc: reading.soc.map(|soc| plain(soc.get())),
             power_kw: reading.power.map(Power::get),
             energy_kwh: reading.energy.map(Energy::get),
             voltage_v: reading.voltage.map(Voltage::get),
@@ -70,7 +71,7 @@ impl Row {
         }
         let reading = Reading {
             elapsed: Minutes::seconds(self.elapsed_s),
-            soc: Soc::percent(self.soc),
+            soc: self.soc.map(Soc::percent),
             power: self.power_kw.map(Power::kw),
             energy: self.energy_kwh.map(Energy::kwh),
             voltage: self.voltage_v.map(Voltage::volts),

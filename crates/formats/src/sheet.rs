@@ -221,7 +221,10 @@ mod tests {
         assert_eq!(matching.time_unit, TimeUnit::Minutes);
         let session = sheet.session(&matching).unwrap();
         assert_eq!(session.readings[1].elapsed.get(), 2.5);
-        assert_eq!((session.readings[0].power, session.readings[1].soc), (Some(Power::kw(120.5)), Soc::percent(20.0)));
+        assert_eq!(
+            (session.readings[0].power, session.readings[1].soc),
+            (Some(Power::kw(120.5)), Some(Soc::percent(20.0)))
+        );
         assert_eq!(session.readings[1].note.as_deref(), Some("windy"));
     }
 

@@ -119,8 +119,8 @@ impl Charger {
                     .lines
                     .push(TimedLine { second: at, text: "{\"what\":\"reading\",\"soc\":-40,\"pow\u{fffd}".into() });
             }
-            let rest = Reading { elapsed: Minutes::default(), soc: Soc::default(), ..reading.clone() };
-            lines.push(at, What::Reading(Readout { soc: Some(reading.soc), rest }));
+            let rest = Reading { elapsed: Minutes::default(), soc: None, ..reading.clone() };
+            lines.push(at, What::Reading(Readout { soc: reading.soc, rest }));
         }
         let end = readings.last().map_or(began, |last| began + 60.0 * last.elapsed.get());
         lines.push(end + 1.0, What::Ended);
@@ -182,7 +182,7 @@ fn reading(car: &CarAtStall, elapsed: Minutes, shown: f64, (plug, plug_kwh, pack
     let volts = car.vehicle.pack_voltage.as_ref().map(|voltage| voltage.at(shown));
     Reading {
         elapsed,
-        soc: Soc::percent(shown),
+        soc: Some(Soc::percent(shown)),
         power: Some(Power::kw((plug * 10.0).round() / 10.0)),
         energy: Some(Energy::kwh((plug_kwh * 100.0).round() / 100.0)),
         voltage: volts.map(|volts| Voltage::volts(volts.round())),

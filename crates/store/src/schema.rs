@@ -96,7 +96,7 @@ diesel::table! {
         session_id -> Integer,
         position -> Integer,
         elapsed_min -> Double,
-        soc -> Double,
+        soc -> Nullable<Double>,
         power_kw -> Nullable<Double>,
         energy_kwh -> Nullable<Double>,
         voltage_v -> Nullable<Double>,

@@ -87,7 +87,7 @@ pub(crate) struct ReadingRow {
     session_id: i32,
     position: i32,
     elapsed_min: f64,
-    soc: f64,
+    soc: Option<f64>,
     power_kw: Option<f64>,
     energy_kwh: Option<f64>,
     voltage_v: Option<f64>,
@@ -105,7 +105,7 @@ impl ReadingRow {
             session_id,
             position: i32::try_from(position).unwrap_or(i32::MAX),
             elapsed_min: reading.elapsed.get(),
-            soc: reading.soc.get(),
+            soc: reading.soc.map(Soc::get),
             power_kw: reading.power.map(Power::get),
             energy_kwh: reading.energy.map(Energy::get),
             voltage_v: reading.voltage.map(Voltage::get),
@@ -121,7 +121,7 @@ impl ReadingRow {
     pub(crate) fn reading(self) -> Reading {
         Reading {
             elapsed: Minutes::new(self.elapsed_min),
-            soc: Soc::percent(self.soc),
+            soc: self.soc.map(Soc::percent),
             power: self.power_kw.map(Power::kw),
             energy: self.energy_kwh.map(Energy::kwh),
             voltage: self.voltage_v.map(Voltage::volts),
@@ -245,7 +245,7 @@ impl<'a> NewRow<'a> {
 
 impl SpanColumns {
     pub(crate) fn new(readings: &[Reading]) -> Self {
-        let (lowest_soc, highest_soc) = range(readings.iter().map(|reading| reading.soc.get()));
+        let (lowest_soc, highest_soc) = range(readings.iter().filter_map(|reading| reading.soc.map(Soc::get)));
         let (first, last) = range(readings.iter().map(|reading| reading.elapsed.get()));
         Self {
             reading_count: i32::try_from(readings.len()).unwrap_or(i32::MAX),

@@ -51,7 +51,7 @@ fn moved_point() -> MovedPoint {
 fn session(readings: usize) -> NewSession {
     let reading = |i: usize| Reading {
         elapsed: Minutes::new(i as f64 / 6.0),
-        soc: Soc::percent(10.0 + 80.0 * i as f64 / readings as f64),
+        soc: Some(Soc::percent(10.0 + 80.0 * i as f64 / readings as f64)),
         power: (!i.is_multiple_of(3)).then(|| Power::kw(120.0)),
         left_out: (i == 2).then(|| "misread".to_string()),
         note: (i == 1).then(|| "it's \"hot\"; naïve".to_string()),

@@ -17,11 +17,13 @@ pub fn sentence(fact: &Fact, units: Units) -> String {
         Fact::Duplicate { reading, says } => {
             format!("Reading {reading}: a second reading at {}; the first one counts.", stopwatch(says))
         }
-        Fact::SocBackwards { reading, shows, after } => format!(
-            "Reading {reading}: SoC {} after {}; the reading is left out of all figures.",
-            shows.get(),
-            after.get()
-        ),
+        Fact::SocBackwards { .. }
+        | Fact::PowerSlip { .. }
+        | Fact::ClockSetBack { .. }
+        | Fact::WholeMinutes {}
+        | Fact::SocByRange {}
+        | Fact::BeforeCurrent { .. }
+        | Fact::ImpossiblePower { .. } => of_reading(fact),
         Fact::Gap { from, to, soc } => gap(from, to, soc),
         Fact::LeftOut { readings } => left_out(readings),
         Fact::SocLags { behind } => format!(
@@ -52,6 +54,43 @@ pub fn sentence(fact: &Fact, units: Units) -> String {
     }
 }
 
+/// What was done about readings that cannot be as they were written.
+fn of_reading(fact: &Fact) -> String {
+    match *fact {
+        Fact::SocBackwards { reading, shows, after, likely } => {
+            let offer = likely.map_or(String::new(), |likely| format!(" {} would fit: a slip of one digit?", likely.get()));
+            format!(
+                "Reading {reading}: SoC {} after {} cannot be; the reading is left out of all figures.{offer}",
+                shows.get(),
+                after.get()
+            )
+        }
+        Fact::PowerSlip { reading, shows, likely } => {
+            let offer = likely.map_or(String::new(), |likely| format!(" {:.0} kW would fit: a slip?", likely.get()));
+            format!(
+                "Reading {reading}: {:.0} kW stands far above the readings beside it; that power does not count.{offer}",
+                shows.get()
+            )
+        }
+        Fact::ClockSetBack { reading, moved } => format!(
+            "The clock was set back before reading {reading}; what follows was moved by {} so that it goes on. Minutes across that place are no surer than the pace around it.",
+            stopwatch(moved)
+        ),
+        Fact::WholeMinutes {} => "The clock shows whole minutes, so each time may be up to a minute late; the ± of each window says what that leaves.".into(),
+        Fact::SocByRange {} => "SoC follows from the range shown over the range at full; a car changes that figure with how it was driven, so it is less sure than a SoC.".into(),
+        Fact::BeforeCurrent { readings } => format!(
+            "{readings} {} without current at the start {} before the charge: minutes count from the first power.",
+            if readings == 1 { "reading" } else { "readings" },
+            if readings == 1 { "is" } else { "are" }
+        ),
+        Fact::ImpossiblePower { implied, c_rate } => format!(
+            "These minutes and points are {:.0} kW on average, {c_rate:.0} times the capacity in an hour: no battery takes that. Is the clock in minutes, or the time of day?",
+            implied.get()
+        ),
+        _ => String::new(),
+    }
+}
+
 fn gap(from: Minutes, to: Minutes, soc: (Soc, Soc)) -> String {
     format!(
         "No reading between {} and {} while SoC rose from {} to {}; steps and dips in between are not seen.",
@@ -74,6 +113,11 @@ fn of_energy(fact: &Fact) -> Option<String> {
             integrated.get(),
             counted.get(),
             100.0 * (integrated / counted - 1.0)
+        )),
+        Fact::CounterStopped { at, counted } => Some(format!(
+            "The counter stopped at {} with {:.1} kWh; energy after that is assumed from the loss until then.",
+            stopwatch(at),
+            counted.get()
         )),
         Fact::EnergyAgainstSoc { plug, gained, stored, loss_percent } => Some(format!(
             "The plug gave {:.1} kWh and {:.0} points are {:.1} kWh, a loss of {loss_percent:.0} % of the plug's energy; 2 to 12 % is usual, so the usable capacity or the meter's side may be wrong.",

@@ -1,17 +1,16 @@
 //! How sure a curve is: a band around it, and how well each part of it is supported by readings.
 //!
 //! The band is a bootstrap: the first readings of each SoC are drawn anew with replacement (those at either end always
-//! stay), each is moved by what its displays may hide (SoC upward by less than one step, and by no more than was gained
-//! since the reading before; power by half a step either way), and the curve is fitted again. At each whole percent the band
-//! holds nine of ten such curves. Efron 1979, Annals of Statistics 7 (1); percentile intervals.
+//! stay), each is moved by what its displays may hide (SoC by as much as the timeline is unsure of it, power by half a
+//! step either way), and the curve is fitted again. At each whole percent the band holds nine of ten such curves. Efron 1979, Annals of Statistics 7 (1); percentile intervals.
 //! The draws come from a fixed seed, so that the same session always shows the same band.
 
 use fastrand::Rng;
 
 use crate::charging::curve_fit::{FittedCurve, stretch_width};
 use crate::quantity::{Energy, Power, Soc};
-use crate::session::soc_timeline::SocTimeline;
-use crate::session::{Reading, Session};
+use crate::session::Session;
+use crate::session::soc_timeline::{Moment, SocTimeline};
 
 /// Curves drawn.
 const DRAWS: usize = 120;
@@ -51,67 +50,58 @@ pub fn curve_band(session: &Session, usable: Energy) -> Vec<BandPoint> {
     let Ok(timeline) = SocTimeline::new(session) else {
         return Vec::new();
     };
-    let drawable = drawable(session, &timeline);
-    let kw_step = power_resolution(&drawable);
-    let width = stretch_width(&timeline);
+    let kw_step = power_resolution(&timeline);
+    let (drawable, width) = (drawable(&timeline), stretch_width(&timeline));
     let mut rng = Rng::with_seed(74);
-    let drawn = (0..DRAWS).filter_map(|_| {
-        let session = Session { readings: draw(&drawable, kw_step, &mut rng), ..Session::default() };
-        SocTimeline::new(&session).ok().map(|timeline| FittedCurve::of_stretches(&timeline, usable, width))
+    let drawn = (0..DRAWS).map(|_| {
+        let drawn = timeline.drawn(draw(&drawable, &timeline, kw_step, &mut rng));
+        FittedCurve::of_stretches(&drawn, usable, width)
     });
     let curves: Vec<FittedCurve> = drawn.collect();
     let (from, to) = (timeline.start_soc().get().ceil() as u32, timeline.end_soc().get().floor() as u32);
     (from..=to).filter_map(|percent| band_at(&curves, f64::from(percent))).collect()
 }
 
-/// A reading that may be drawn, and by how much its SoC may have been higher than shown, points.
-struct Drawable {
-    reading: Reading,
-    hidden: f64,
-}
-
 /// The first readings of each SoC, no more of them than are drawn from.
-fn drawable(session: &Session, timeline: &SocTimeline) -> Vec<Drawable> {
-    let moments = timeline.moments();
-    let step = timeline.resolution();
-    let anchors: Vec<usize> = (0..moments.len()).filter(|&index| moments[index].anchor).collect();
+fn drawable(timeline: &SocTimeline) -> Vec<Moment> {
+    let anchors: Vec<Moment> = timeline.anchors().copied().collect();
     let every = anchors.len().div_ceil(MOST_DRAWN_FROM).max(1);
-    let hidden = |place: usize| {
-        let at = &moments[anchors[place]];
-        let Some(before) = place.checked_sub(1).map(|before| &moments[anchors[before]]) else {
-            return step;
-        };
-        let pace = (at.soc - before.soc) / (at.minute - before.minute);
-        step.min(pace * (at.minute - moments[anchors[place] - 1].minute))
-    };
-    let kept = (0..anchors.len()).filter(|place| place % every == 0 || place + 1 == anchors.len());
-    let drawable = |place: usize| Drawable {
-        reading: session.readings[moments[anchors[place]].reading].clone(),
-        hidden: hidden(place),
-    };
-    kept.map(drawable).collect()
+    let last = anchors.len() - 1;
+    anchors
+        .into_iter()
+        .enumerate()
+        .filter(|(place, _)| place % every == 0 || *place == last)
+        .map(|(_, at)| at)
+        .collect()
 }
 
 /// The step in which power was shown: 1 kW where only whole ones are, else 0.1 kW.
-fn power_resolution(drawable: &[Drawable]) -> f64 {
-    let whole = drawable.iter().filter_map(|each| each.reading.power).all(|power| power.get().fract() == 0.0);
+fn power_resolution(timeline: &SocTimeline) -> f64 {
+    let whole = timeline.moments().iter().filter_map(|moment| moment.kw).all(|kw| kw.fract() == 0.0);
     if whole { 1.0 } else { 0.1 }
 }
 
-/// The readings drawn anew and moved by what their displays may hide.
-fn draw(drawable: &[Drawable], kw_step: f64, rng: &mut Rng) -> Vec<Reading> {
+/// The readings drawn anew and moved by what their displays may hide; SoC goes on rising.
+fn draw(drawable: &[Moment], timeline: &SocTimeline, kw_step: f64, rng: &mut Rng) -> Vec<Moment> {
     let last = drawable.len() - 1;
     let mut picked: Vec<usize> = (1..last).map(|_| rng.usize(1..last)).collect();
     picked.extend([0, last]);
     picked.sort_unstable();
     picked.dedup();
-    let moved = |&index: &usize| {
-        let Drawable { reading, hidden } = &drawable[index];
-        let soc = reading.soc.get() + rng.f64() * hidden;
-        let power = reading.power.map(|power| Power::kw((power.get() + (rng.f64() - 0.5) * kw_step).max(0.0)));
-        Reading { soc: Soc::percent(soc.min(100.0)), power, ..reading.clone() }
-    };
-    picked.iter().map(moved).collect()
+    let unsure = timeline.points_unsure();
+    let mut highest = f64::NEG_INFINITY;
+    let mut moments = Vec::with_capacity(picked.len());
+    for index in picked {
+        let at = drawable[index];
+        // Uniform, of the same standard deviation.
+        let soc = at.soc + (rng.f64() - 0.5) * 12.0_f64.sqrt() * unsure;
+        let kw = at.kw.map(|kw| (kw + (rng.f64() - 0.5) * kw_step).max(0.0));
+        if soc.min(100.0) > highest + 1e-6 {
+            highest = soc.min(100.0);
+            moments.push(Moment { soc: highest, kw, ..at });
+        }
+    }
+    moments
 }
 
 fn band_at(curves: &[FittedCurve], soc: f64) -> Option<BandPoint> {
@@ -147,6 +137,7 @@ mod tests {
     use crate::charging::charging_time::ChargingTime;
     use crate::charging::profile::Profile;
     use crate::quantity::Minutes;
+    use crate::session::Reading;
 
     fn curve() -> Profile {
         Profile::new(vec![(0.0, 150.0), (40.0, 130.0), (80.0, 60.0), (100.0, 10.0)]).unwrap()
@@ -160,7 +151,7 @@ mod tests {
             let soc = time.soc_after(Soc::percent(10.0), Minutes::seconds(second));
             Reading {
                 elapsed: Minutes::seconds(second),
-                soc: Soc::percent(soc.get().floor()),
+                soc: Some(Soc::percent(soc.get().floor())),
                 power: Some(Power::kw((curve.at(soc.get()) / 0.92).round())),
                 ..Reading::default()
             }
@@ -190,7 +181,7 @@ mod tests {
     fn support_counts_readings_and_the_farthest_point() {
         let reading = |&(minute, soc): &(f64, f64)| Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             ..Reading::default()
         };
         let rows = [(0.0, 8.0), (1.0, 12.0), (2.0, 14.0), (5.0, 25.0)];

@@ -169,7 +169,7 @@ mod tests {
     fn features(rows: &[(f64, f64, f64)]) -> CurveFeatures {
         let reading = |&(minute, soc, kw): &(f64, f64, f64)| Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             power: Some(Power::kw(kw)),
             ..Reading::default()
         };
@@ -205,7 +205,7 @@ mod tests {
     fn nothing_without_powers() {
         let readings = [0.0, 5.0].map(|minute| Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(10.0 + minute),
+            soc: Some(Soc::percent(10.0 + minute)),
             ..Reading::default()
         });
         let session = Session { readings: readings.to_vec(), ..Session::default() };

@@ -1,9 +1,12 @@
 //! From the readings of a session to a charge curve: power into the battery over SoC.
 //!
 //! The clock is good, SoC is cut to whole percents, power is noisy and on whichever side of the loss its meter sits.
-//! So the shown powers give the curve its shape and the clock gives it its height: within each stretch of a few
-//! percent the shape is scaled until the charging time of the stretch is what the clock measured. Every reading's
-//! power stays a point of the curve, so steps stay steps. What is left over, between single readings, is the residual.
+//! So the shown powers give the curve its shape and the clock gives it its height: for each stretch of a few percent it
+//! is found by how much the shape has to be scaled until its charging time is what the clock measured. Where readings are
+//! dense these scales are smoothed over their neighbours (losses change slowly; locally weighted lines, Cleveland 1979,
+//! J. Am. Stat. Assoc. 74) and the whole is scaled to the clock, so a curve of smooth readings is smooth; where they are
+//! sparse each stretch keeps its own. Every reading's power stays a point of the curve, so steps stay steps. What is left
+//! over, between single readings, is the residual.
 //!
 //! A person reads when a number appears; a logger reads by time, and finds each new percent a little late. Where there is
 //! a reading for every percent, stretches are made wide enough that this delay is no more than 3 % of their minutes.
@@ -24,6 +27,14 @@ const DELAY_SHARE: f64 = 0.03;
 const SPACING: f64 = 0.5;
 /// A change of power of at least this share is a step.
 const CLIFF: f64 = 0.10;
+/// Points for each first reading of a SoC up to which readings are dense.
+const DENSE: f64 = 4.0;
+/// Fewest stretches whose scales can be smoothed.
+const FEWEST_STRETCHES: usize = 4;
+/// How far around a SoC the scales of stretches are smoothed over, points.
+const SMOOTHED_OVER: f64 = 22.0;
+/// How strongly the line through the scales is held level, points.
+const LEVEL: f64 = 3.0;
 /// Share of usable capacity per hour that a curve is assumed to fall to at 100 % where nothing was measured, 1/h.
 const ASSUMED_TOP_C_RATE: f64 = 0.05;
 
@@ -55,10 +66,14 @@ impl FittedCurve {
 
     /// The curve of a timeline cut into stretches of a least width in %.
     pub(crate) fn of_stretches(timeline: &SocTimeline, usable: Energy, width: f64) -> Self {
-        let mut points = Vec::new();
-        for stretch in stretches(timeline.moments(), width) {
-            points.extend(scaled(stretch, usable));
-        }
+        let scaled: Vec<ScaledStretch> = stretches(timeline.moments(), width)
+            .into_iter()
+            .map(|stretch| ScaledStretch::new(stretch, usable))
+            .collect();
+        let mut points: Vec<(f64, f64)> = match smooth_scale(timeline, &scaled) {
+            Some(scale) => scaled_to_the_clock(timeline, usable, &scaled, &scale),
+            None => scaled.iter().flat_map(ScaledStretch::points).collect(),
+        };
         let measured = (timeline.start_soc(), timeline.end_soc());
         if measured.1.get() < 100.0 {
             let last = points.last().map_or(0.0, |point| point.1);
@@ -109,18 +124,83 @@ fn stretches(moments: &[Moment], width: f64) -> Vec<&[Moment]> {
     stretches
 }
 
-/// The points of a stretch, scaled until its minutes are the clock's.
-fn scaled(stretch: &[Moment], usable: Energy) -> Vec<(f64, f64)> {
-    let (first, last) = (&stretch[0], &stretch[stretch.len() - 1]);
-    let minutes = last.minute - first.minute;
-    let average = 0.6 * usable.get() * (last.soc - first.soc) / minutes;
-    let shape = shape(stretch, average);
-    let Ok(profile) = Profile::new(shape.clone()) else {
-        return vec![(first.soc, average), (last.soc, average)];
-    };
-    let time = ChargingTime::new(&profile, usable).minutes(Soc::percent(first.soc), Soc::percent(last.soc));
-    let factor = time.get() / minutes;
-    shape.into_iter().map(|(soc, kw)| (soc, kw * factor)).collect()
+/// A stretch's shape, and by how much it has to be scaled until its minutes are the clock's.
+struct ScaledStretch {
+    shape: Vec<(f64, f64)>,
+    factor: f64,
+}
+
+impl ScaledStretch {
+    fn new(stretch: &[Moment], usable: Energy) -> Self {
+        let (first, last) = (&stretch[0], &stretch[stretch.len() - 1]);
+        let minutes = last.minute - first.minute;
+        let average = 0.6 * usable.get() * (last.soc - first.soc) / minutes;
+        let shape = shape(stretch, average);
+        match Profile::new(shape.clone()) {
+            Ok(profile) => {
+                let time = ChargingTime::new(&profile, usable);
+                let by_shape = time.minutes(Soc::percent(first.soc), Soc::percent(last.soc));
+                Self { shape, factor: by_shape.get() / minutes }
+            }
+            Err(_) => Self { shape: vec![(first.soc, average), (last.soc, average)], factor: 1.0 },
+        }
+    }
+
+    fn points(&self) -> impl Iterator<Item = (f64, f64)> {
+        self.shape.iter().map(|&(soc, kw)| (soc, kw * self.factor))
+    }
+
+    fn middle(&self) -> f64 {
+        f64::midpoint(self.shape[0].0, self.shape[self.shape.len() - 1].0)
+    }
+}
+
+/// The scale at any SoC, from those of the stretches around; `None` where readings are too sparse or too few for it.
+fn smooth_scale(timeline: &SocTimeline, scaled: &[ScaledStretch]) -> Option<impl Fn(f64) -> f64> {
+    let moments = timeline.moments();
+    let shown = moments.iter().filter(|moment| moment.kw.is_some_and(|kw| kw > 0.0)).count();
+    let points = (timeline.end_soc() - timeline.start_soc()).get();
+    let dense = 10 * shown >= 8 * moments.len() && points <= DENSE * (timeline.anchors().count() as f64);
+    if !dense || scaled.len() < FEWEST_STRETCHES || scaled.iter().any(|stretch| stretch.factor <= 0.0) {
+        return None;
+    }
+    let scales: Vec<(f64, f64)> = scaled.iter().map(|stretch| (stretch.middle(), stretch.factor.ln())).collect();
+    Some(move |soc: f64| local_line(&scales, soc).exp())
+}
+
+/// The value at a place of the line through the points around it, the nearer the heavier.
+fn local_line(points: &[(f64, f64)], at: f64) -> f64 {
+    let (mut w, mut wx, mut wy, mut wxx, mut wxy) = (0.0, 0.0, 0.0, 0.0, 0.0);
+    for &(x, y) in points {
+        let far = ((x - at) / SMOOTHED_OVER).abs();
+        let weight = if far < 1.0 { (1.0 - far.powi(3)).powi(3) } else { 0.0 } + 1e-6;
+        let x = (x - at).clamp(-SMOOTHED_OVER, SMOOTHED_OVER);
+        w += weight;
+        wx += weight * x;
+        wy += weight * y;
+        wxx += weight * x * x;
+        wxy += weight * x * y;
+    }
+    // Held towards level by as much as a few points' spread, so that an end is not led astray by one stretch.
+    let (mean, spread) = (wy / w, wxx - wx * wx / w + w * LEVEL * LEVEL);
+    mean - (wxy - wx * wy / w) / spread * (wx / w)
+}
+
+/// The shapes of all stretches, smoothly scaled, the whole as fast as the clock says.
+fn scaled_to_the_clock(
+    timeline: &SocTimeline,
+    usable: Energy,
+    scaled: &[ScaledStretch],
+    scale: &impl Fn(f64) -> f64,
+) -> Vec<(f64, f64)> {
+    let shapes = scaled.iter().flat_map(|stretch| &stretch.shape);
+    let points: Vec<(f64, f64)> = shapes.map(|&(soc, kw)| (soc, kw * scale(soc))).collect();
+    let (first, last) = (points[0].0, points[points.len() - 1].0);
+    let Ok(profile) = Profile::new(points.clone()) else { return points };
+    let time = ChargingTime::new(&profile, usable).minutes(Soc::percent(first), Soc::percent(last));
+    let until = timeline.anchors().last().map_or(timeline.end().get(), |anchor| anchor.minute);
+    let factor = time.get() / (until - timeline.start().get());
+    points.into_iter().map(|(soc, kw)| (soc, kw * factor)).collect()
 }
 
 /// The shown powers of a stretch over SoC, thinned where nothing happens. Powers that are missing, or so low that the
@@ -185,7 +265,7 @@ mod tests {
             let soc = time.soc_after(Soc::percent(start), Minutes::new(minute)).get();
             Reading {
                 elapsed: Minutes::new(minute),
-                soc: Soc::percent(soc.floor()),
+                soc: Some(Soc::percent(soc.floor())),
                 power: Some(Power::kw((power.at(soc) / 0.91).round())),
                 ..Reading::default()
             }
@@ -221,7 +301,7 @@ mod tests {
             [(0.0, 10.0, 120.0), (3.1, 20.0, 150.0), (6.0, 30.0, 150.0), (12.5, 50.0, 110.0), (27.0, 80.0, 60.0)];
         let reading = |&(minute, soc, kw): &(f64, f64, f64)| Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             power: Some(Power::kw(kw)),
             ..Reading::default()
         };
@@ -241,7 +321,7 @@ mod tests {
             let readings = steps.iter().map(|&(dt, ds, kw)| {
                 minute += dt;
                 soc = (soc + f64::from(ds)).min(100.0);
-                Reading { elapsed: Minutes::new(minute), soc: Soc::percent(soc), power: kw.map(Power::kw), ..Reading::default() }
+                Reading { elapsed: Minutes::new(minute), soc: Some(Soc::percent(soc)), power: kw.map(Power::kw), ..Reading::default() }
             }).collect();
             let session = Session { readings, ..Session::default() };
             if let Ok(fitted) = FittedCurve::new(&session, Energy::kwh(60.0)) {

@@ -144,6 +144,11 @@ impl Analysis {
         Ok(analysis)
     }
 
+    /// Whether the loss was given and not measured.
+    pub fn loss_assumed(&self) -> bool {
+        self.loss_percent.is_some() && !(self.meter == Meter::Station && self.metered.is_some())
+    }
+
     /// Loss in % of what is stored, the other way people quote it.
     pub fn loss_percent_of_stored(&self) -> Option<f64> {
         self.loss_percent.map(|loss| 100.0 * loss / (100.0 - loss))
@@ -182,12 +187,10 @@ impl Analysis {
         (1..).map_while(step).collect()
     }
 
-    /// How far the minutes of a window may be off, either way, because displays show whole percents and readings come
-    /// now and then: half of what passed at each end since the reading before, but no more than half a display step,
-    /// both ends added in quadrature. `None` outside the session.
+    /// How far the minutes of a window may be off, either way: the truth lies within 19 times in 20. `None` outside the
+    /// session.
     pub fn window_error(&self, from: Soc, to: Soc) -> Option<Minutes> {
-        let (a, b) = (self.timeline.end_error(from)?, self.timeline.end_error(to)?);
-        Some(Minutes::new(a.get().hypot(b.get())))
+        self.timeline.error_between(from, to)
     }
 
     /// Energy by the session's meter, from the first to the last reading.
@@ -298,7 +301,7 @@ mod tests {
     fn reading(minute: f64, soc: f64, kw: Option<f64>, kwh: Option<f64>) -> Reading {
         Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             power: kw.map(Power::kw),
             energy: kwh.map(Energy::kwh),
             ..Reading::default()

@@ -54,7 +54,7 @@ mod tests {
     fn later_than_foretold() {
         let reading = |minute: f64, soc: f64| Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             ..Reading::default()
         };
         let forecast = |to: f64| Forecast {

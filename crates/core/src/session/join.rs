@@ -98,7 +98,7 @@ mod tests {
     fn part(from: u32, to: u32) -> Session {
         let reading = |soc: u32| Reading {
             elapsed: Minutes::new(0.4 * f64::from(soc - from)),
-            soc: Soc::percent(f64::from(soc)),
+            soc: Some(Soc::percent(f64::from(soc))),
             power: Some(Power::kw(50.0)),
             energy: Some(Energy::kwh(50.0 * 0.4 / 60.0 * f64::from(soc - from))),
             ..Reading::default()

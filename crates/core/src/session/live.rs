@@ -167,11 +167,10 @@ impl LiveCharge {
         (current_on >= plugged_in).then(|| Minutes::new((current_on - plugged_in) as f64 / 60_000.0))
     }
 
-    /// The session, as far as it has come. Readings without a SoC are no readings yet and are left out.
+    /// The session, as far as it has come.
     pub fn session(&self, conditions: &Conditions) -> Session {
-        let reading = |live: &LiveReading| {
-            Some(Reading { elapsed: live.elapsed, soc: live.readout.soc?, ..live.readout.rest.clone() })
-        };
+        let reading =
+            |live: &LiveReading| Reading { elapsed: live.elapsed, soc: live.readout.soc, ..live.readout.rest.clone() };
         let paused = self.pauses.iter().map(|&(from, to)| {
             let minutes = to.or(self.ended).map_or(0.0, |to| (to - from) as f64 / 60_000.0);
             ("paused".to_string(), format!("{minutes:.1} min at {:.1} min", self.elapsed(from).get()))
@@ -183,7 +182,7 @@ impl LiveCharge {
             ..conditions.clone()
         };
         conditions.other.extend(paused);
-        Session { readings: self.readings.iter().filter_map(reading).collect(), conditions }
+        Session { readings: self.readings.iter().map(reading).collect(), conditions }
     }
 }
 
@@ -238,8 +237,11 @@ mod tests {
     fn events_amount_to_a_session() {
         let live = LiveCharge::replay(&charge());
         let session = live.session(&Conditions { adapter: Some("none".into()), ..Conditions::default() });
-        let rows: Vec<(f64, f64)> =
-            session.readings.iter().map(|reading| (reading.elapsed.get(), reading.soc.get())).collect();
+        let rows: Vec<(f64, f64)> = session
+            .readings
+            .iter()
+            .map(|reading| (reading.elapsed.get(), reading.soc.unwrap_or_default().get()))
+            .collect();
         // By hand: current at 0:19; 60 s of pause come off the last one.
         assert_eq!(rows, [(0.0, 10.0), (1.0, 13.0), (3.0, 20.0)]);
         assert_eq!(session.readings[2].power, Some(Power::kw(150.0)));
@@ -265,7 +267,7 @@ mod tests {
             [event("a", 5, What::Reading(readout(10.0, None))), event("b", 65, What::Reading(Readout::default()))];
         let live = LiveCharge::replay(&events);
         assert_eq!(live.readings[1].elapsed.get(), 1.0);
-        assert_eq!(live.session(&Conditions::default()).readings.len(), 1);
+        assert_eq!(live.session(&Conditions::default()).readings.len(), 2);
         assert_eq!(live.handshake(), None);
     }
 }

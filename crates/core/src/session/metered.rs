@@ -1,6 +1,7 @@
 //! Energy by a session's meter: its counter where it covers the session, else its power times time.
 
 use crate::quantity::{Energy, Minutes};
+use crate::session::progress::counter_stops_at;
 use crate::session::soc_timeline::{Moment, SocTimeline};
 
 /// Energy by the meter since the first reading, at every reading: its counter, else its power times time.
@@ -12,22 +13,42 @@ pub(crate) struct Metered {
 
 impl Metered {
     pub(crate) fn new(timeline: &SocTimeline) -> Option<Self> {
+        let moments = timeline.moments();
+        let stops = counter_stops_at(&timeline.kept().kept);
+        let until = stops.unwrap_or(moments.len() - 1);
         // The counter stands at 0 when current begins, whether or not somebody wrote that down.
         let begun = |moment: &Moment| (moment.minute <= 0.0).then_some(0.0);
-        let counted = timeline.moments().iter();
+        let counted = moments[..=until].iter();
         let counted: Vec<_> =
             counted.filter_map(|moment| Some((moment.minute, moment.kwh.or_else(|| begun(moment))?))).collect();
-        let covers = |minutes: &[(f64, f64)]| {
+        let covers = |minutes: &[(f64, f64)], end: f64| {
             minutes.len() >= 2
                 && minutes[0].0 <= timeline.start().get() + 1e-9
-                && minutes[minutes.len() - 1].0 >= timeline.end().get() - 1e-9
+                && minutes[minutes.len() - 1].0 >= end - 1e-9
         };
-        if covers(&counted) {
+        if covers(&counted, moments[until].minute) {
             let (minutes, kwh): (Vec<f64>, Vec<f64>) = counted.into_iter().unzip();
-            return Some(Self { minutes, kwh });
+            let metered = Self { minutes, kwh };
+            return Some(if stops.is_some() {
+                metered.then_as_power_or_soc(&moments[until..], moments[0].soc)
+            } else {
+                metered
+            });
         }
-        let powers: Vec<_> = timeline.moments().iter().filter_map(|moment| Some((moment.minute, moment.kw?))).collect();
-        covers(&powers).then(|| Self::integrated(&powers))
+        let powers: Vec<_> = moments.iter().filter_map(|moment| Some((moment.minute, moment.kw?))).collect();
+        covers(&powers, timeline.end().get()).then(|| Self::integrated(&powers))
+    }
+
+    /// After the counter stopped: power times time where every reading shows power, else as many kWh for a point as before.
+    fn then_as_power_or_soc(mut self, rest: &[Moment], first_soc: f64) -> Self {
+        let stopped = self.kwh[self.kwh.len() - 1];
+        let powers: Option<Vec<(f64, f64)>> = rest.iter().map(|moment| Some((moment.minute, moment.kw?))).collect();
+        let a_point = (stopped - self.kwh[0]) / (rest[0].soc - first_soc).max(1e-9);
+        let by_soc = || rest.iter().map(|moment| a_point * (moment.soc - rest[0].soc)).collect();
+        let more: Vec<f64> = powers.map_or_else(by_soc, |powers| Self::integrated(&powers).kwh);
+        self.minutes.extend(rest.iter().skip(1).map(|moment| moment.minute));
+        self.kwh.extend(more.iter().skip(1).map(|more| stopped + more));
+        self
     }
 
     /// Power times time, by trapezoids.

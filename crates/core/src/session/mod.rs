@@ -7,12 +7,14 @@ pub mod compare;
 pub mod distance_base;
 pub mod findings;
 pub mod forecast_check;
+mod interval_fit;
 pub mod join;
+pub mod kept_readings;
 pub mod live;
 mod metered;
+mod progress;
 pub mod report;
 pub mod soc_timeline;
-mod tick_times;
 pub mod usable_capacity;
 
 use crate::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
@@ -30,13 +32,13 @@ pub enum Meter {
     Car,
 }
 
-/// One reading. Only time and SoC are always there.
+/// One reading. Only its time is always there.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Reading {
     /// Since current began.
     pub elapsed: Minutes,
-    /// As the car or the station showed it.
-    pub soc: Soc,
+    /// As the car or the station showed it; `None` where only power, energy or the range were read.
+    pub soc: Option<Soc>,
     /// As the meter showed it.
     pub power: Option<Power>,
     /// Since current began, as the meter showed it.
@@ -134,6 +136,13 @@ impl Session {
     /// The readings that nobody left out, each with its number from 0.
     pub fn counted(&self) -> impl Iterator<Item = (usize, &Reading)> {
         self.readings.iter().enumerate().filter(|(_, reading)| reading.left_out.is_none())
+    }
+
+    /// The SoC of a reading: as shown, else as the range shown tells, where the range at full is known.
+    pub fn soc_of(&self, reading: &Reading) -> Option<Soc> {
+        let rated = self.conditions.rated_range.filter(|range| range.get() > 0.0);
+        let by_range = || Some(Soc::percent((100.0 * (reading.range? / rated?)).min(100.0)));
+        reading.soc.or_else(by_range)
     }
 
     /// Temperature of the pack when the charge began: as noted, else of the first reading that shows one in the first

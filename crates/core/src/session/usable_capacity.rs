@@ -2,7 +2,8 @@
 //!
 //! Stored is what the car's meter counted, or the station's times (1 − loss/100) with a loss known from elsewhere: one
 //! session cannot tell both. Each end of Δs is uniform within one step of the display, so Δs has a standard deviation of
-//! step/√6; the interval given is twice that. A loss that is a guess counts with ±3 points.
+//! step/√6, less for readings at ticks; the interval given is twice that. A counter cut to whole steps hides half a step on
+//! average where it began at nought, whole kilowatts up to half of one. A loss that is a guess counts with ±3 points.
 
 use crate::quantity::Energy;
 use crate::session::Meter;
@@ -38,7 +39,8 @@ impl UsableCapacity {
     /// than 20 points.
     pub fn new(analysis: &Analysis) -> Option<Self> {
         let points = (analysis.timeline.end_soc() - analysis.timeline.start_soc()).get();
-        let metered = analysis.metered()?.get();
+        let (metered, cut) = (analysis.metered()?.get(), hidden_by_counter(analysis));
+        let metered = metered + cut / 2.0;
         if points < FEWEST_POINTS || metered <= 0.0 {
             return None;
         }
@@ -50,9 +52,30 @@ impl UsableCapacity {
             }
         };
         let energy = 100.0 * stored / points;
-        let by_display = 2.0 * analysis.timeline.resolution() / 6.0_f64.sqrt() / points;
-        Some(Self { energy: Energy::kwh(energy), plus_minus: Energy::kwh(energy * by_display.hypot(unsure)), method })
+        let by_display = 2.0 * analysis.timeline.gain_unsure() / points;
+        let by_meter = (cut / 2.0).hypot(hidden_by_power(analysis)) / metered;
+        let share = by_display.hypot(unsure).hypot(by_meter);
+        Some(Self { energy: Energy::kwh(energy), plus_minus: Energy::kwh(energy * share), method })
     }
+}
+
+/// The step of a counter that began at nought and is cut to whole steps: what it hides at the end, kWh. Where it began
+/// with something, the two ends hide alike.
+fn hidden_by_counter(analysis: &Analysis) -> f64 {
+    let counts: Vec<f64> = analysis.timeline.moments().iter().filter_map(|moment| moment.kwh).collect();
+    let Some(&first) = counts.first() else { return 0.0 };
+    let shown_in = |step: f64| counts.iter().all(|kwh| ((kwh / step).round() * step - kwh).abs() < 1e-6);
+    let step = [1.0, 0.1, 0.01].into_iter().find(|&step| shown_in(step)).unwrap_or(0.0);
+    // A few counts may be whole by chance.
+    if first.abs() < 1e-9 && counts.len() >= 5 { step } else { 0.0 }
+}
+
+/// What whole kilowatts may hide where there is no counter: half of one, all the time, kWh.
+fn hidden_by_power(analysis: &Analysis) -> f64 {
+    let moments = analysis.timeline.moments();
+    let whole = moments.iter().filter_map(|moment| moment.kw).all(|kw| kw.fract() == 0.0);
+    let counted = moments.iter().any(|moment| moment.kwh.is_some());
+    if whole && !counted { 0.5 * analysis.minutes.get() / 60.0 } else { 0.0 }
 }
 
 #[cfg(test)]
@@ -66,7 +89,7 @@ mod tests {
     fn estimate(meter: Meter, loss_percent: Option<f64>, counted: f64, to: f64) -> Option<UsableCapacity> {
         let reading = |minute: f64, soc: f64, kwh: f64| Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             energy: Some(Energy::kwh(kwh)),
             ..Reading::default()
         };

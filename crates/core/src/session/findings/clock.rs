@@ -1,64 +1,99 @@
 //! The clock and SoC against themselves: what runs backwards, what is there twice, what was not seen.
 
-use super::{Fact, Finding};
-use crate::session::{Reading, Session};
+use super::{Evidence, Fact, Finding};
+use crate::quantity::{Minutes, Soc};
+use crate::session::Session;
+use crate::session::analysis::Analysis;
+use crate::session::kept_readings::{KeptReadings, Slip};
 
 /// A step in SoC that is a gap whatever the rhythm of the readings, points.
 const GAP: f64 = 15.0;
 /// A step that is a gap when it is also long for this session, points.
-const LONG_GAP: f64 = 5.0;
+const LONG_GAP: f64 = 6.0;
 
-pub(super) fn findings(session: &Session) -> Vec<Finding> {
-    let mut found = backwards(session);
+/// Most C-rate of a whole charge, 1/h: common practice, no published source.
+const MOST_C_RATE: f64 = 10.0;
+/// Most average power of a whole charge, kW.
+const MOST_POWER: f64 = 1_000.0;
+
+pub(super) fn findings(evidence: &Evidence) -> Vec<Finding> {
+    let (session, kept) = (evidence.session, evidence.analysis.timeline.kept());
+    let mut found: Vec<Finding> = kept.slips.iter().map(|&(index, slip)| of_slip(session, index, slip)).collect();
+    found.extend(of_the_clock(session, kept));
+    found.extend(impossible(evidence));
     found.extend(gaps(session));
     found.extend(left_out(session));
     found
 }
 
-/// Readings whose clock stands or runs back, or whose SoC falls, against the last good one.
-fn backwards(session: &Session) -> Vec<Finding> {
-    let mut found = Vec::new();
-    let mut last: Option<&Reading> = None;
-    for (index, reading) in session.counted() {
-        match last.and_then(|before| against(before, reading, index + 1)) {
-            Some(finding) => found.push(finding.at(reading.elapsed)),
-            None => last = Some(reading),
+/// A reading that was passed over, or a power of it.
+fn of_slip(session: &Session, index: usize, slip: Slip) -> Finding {
+    Finding::new(Fact::of_slip(session, index, slip)).at(session.readings[index].elapsed)
+}
+
+impl Fact {
+    /// What is wrong with a reading, by its number from 0, that was passed over.
+    pub fn of_slip(session: &Session, index: usize, slip: Slip) -> Self {
+        let (at, reading) = (&session.readings[index], index + 1);
+        match slip {
+            Slip::Clock { after } => Self::ClockBackwards { reading, says: at.elapsed, after },
+            Slip::Twice => Self::Duplicate { reading, says: at.elapsed },
+            Slip::Soc { after, likely } => {
+                Self::SocBackwards { reading, shows: session.soc_of(at).unwrap_or_default(), after, likely }
+            }
+            Slip::Power { likely } => Self::PowerSlip { reading, shows: at.power.unwrap_or_default(), likely },
         }
     }
+}
+
+/// What the clock and the first readings are.
+fn of_the_clock(session: &Session, kept: &KeptReadings) -> Vec<Finding> {
+    let set_back = kept.set_back.iter().map(|&(index, moved)| {
+        Finding::new(Fact::ClockSetBack { reading: index + 1, moved }).at(session.readings[index].elapsed + moved)
+    });
+    let mut found: Vec<Finding> = set_back.collect();
+    found.extend(kept.whole_minutes.then(|| Finding::new(Fact::WholeMinutes {})));
+    found.extend(kept.soc_by_range.then(|| Finding::new(Fact::SocByRange {})));
+    let idle = kept.before_current;
+    found.extend((idle > 0).then(|| Finding::new(Fact::BeforeCurrent { readings: idle })));
     found
 }
 
-/// What is wrong with a reading after the last good one.
-fn against(before: &Reading, reading: &Reading, number: usize) -> Option<Finding> {
-    let says = reading.elapsed;
-    let fact = if says < before.elapsed {
-        Fact::ClockBackwards { reading: number, says, after: before.elapsed }
-    } else if says == before.elapsed {
-        Fact::Duplicate { reading: number, says }
-    } else if reading.soc < before.soc {
-        Fact::SocBackwards { reading: number, shows: reading.soc, after: before.soc }
-    } else {
-        return None;
-    };
-    Some(Finding::new(fact))
+/// A charge that no battery takes.
+fn impossible(evidence: &Evidence) -> Option<Finding> {
+    evidence.analysis.impossible().map(Finding::new)
+}
+
+impl Analysis {
+    /// That no battery takes so much in so short a time, where it is so.
+    pub fn impossible(&self) -> Option<Fact> {
+        let implied = self.stored / self.minutes;
+        let c_rate = implied.get() / self.basis().usable.get();
+        let too_much = c_rate > MOST_C_RATE || implied.get() > MOST_POWER;
+        too_much.then_some(Fact::ImpossiblePower { implied, c_rate })
+    }
 }
 
 /// Stretches without a reading that are long for this session.
 fn gaps(session: &Session) -> Vec<Finding> {
-    let readings: Vec<&Reading> = session.counted().map(|(_, reading)| reading).collect();
-    let mut steps: Vec<f64> = readings.windows(2).map(|pair| (pair[1].elapsed - pair[0].elapsed).get()).collect();
-    steps.sort_by(f64::total_cmp);
-    let Some(&median) = steps.get(steps.len() / 2) else {
-        return Vec::new();
+    let shown = |(_, reading): (usize, &crate::session::Reading)| Some((reading.elapsed, reading.soc?));
+    let readings: Vec<(Minutes, Soc)> = session.counted().filter_map(shown).collect();
+    let mut steps: Vec<(f64, f64)> =
+        readings.windows(2).map(|pair| ((pair[1].0 - pair[0].0).get(), (pair[1].1 - pair[0].1).get())).collect();
+    let mut median = |by: fn(&(f64, f64)) -> f64| {
+        steps.sort_by(|a, b| by(a).total_cmp(&by(b)));
+        steps.get(steps.len() / 2).map_or(0.0, by)
     };
-    let is_gap = |pair: &&[&Reading]| {
-        let (time, points) = ((pair[1].elapsed - pair[0].elapsed).get(), (pair[1].soc - pair[0].soc).get());
-        points > GAP || (points > LONG_GAP && time > 3.0 && time > 5.0 * median)
+    let (usual_time, usual_points) = (median(|step| step.0), median(|step| step.1));
+    let is_gap = |pair: &&[(Minutes, Soc)]| {
+        let (time, points) = ((pair[1].0 - pair[0].0).get(), (pair[1].1 - pair[0].1).get());
+        let long = points >= LONG_GAP && points > 3.0 * usual_points && time > 3.0 * usual_time;
+        points > GAP || long
     };
-    let describe = |pair: &[&Reading]| {
+    let describe = |pair: &[(Minutes, Soc)]| {
         let [before, after] = [pair[0], pair[1]];
-        let fact = Fact::Gap { from: before.elapsed, to: after.elapsed, soc: (before.soc, after.soc) };
-        Finding::new(fact).at(before.elapsed).over(before.soc.get(), after.soc.get())
+        let fact = Fact::Gap { from: before.0, to: after.0, soc: (before.1, after.1) };
+        Finding::new(fact).at(before.0).over(before.1.get(), after.1.get())
     };
     readings.windows(2).filter(is_gap).map(describe).collect()
 }

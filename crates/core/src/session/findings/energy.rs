@@ -4,6 +4,7 @@
 use super::{Evidence, Fact, Finding};
 use crate::quantity::{Energy, Minutes, SocSpan};
 use crate::session::Meter;
+use crate::session::progress::counter_stops_at;
 
 /// A difference between counter and power over time that is odd, %.
 const OFF: f64 = 5.0;
@@ -15,7 +16,10 @@ const LAG: f64 = 0.9;
 const LAG_PART: f64 = 15.0;
 
 pub(super) fn findings(evidence: &Evidence) -> Vec<Finding> {
-    [against_power(evidence), against_soc(evidence), lag(evidence)].into_iter().flatten().collect()
+    [against_power(evidence), against_soc(evidence), lag(evidence), stopped_counter(evidence)]
+        .into_iter()
+        .flatten()
+        .collect()
 }
 
 /// The meter's counter against its power over time.
@@ -24,6 +28,10 @@ fn against_power(evidence: &Evidence) -> Option<Finding> {
         |(_, reading): (usize, &crate::session::Reading)| Some((reading.elapsed, reading.power?, reading.energy?));
     let mut both: Vec<_> = evidence.session.counted().filter_map(shown).collect();
     both.dedup_by(|next, before| next.0 <= before.0);
+    let kept = &evidence.analysis.timeline.kept().kept;
+    if let Some(stopped) = counter_stops_at(kept) {
+        both.retain(|shown| shown.0.get() <= kept[stopped].minute);
+    }
     let (first, last) = (both.first()?, both.last()?);
     let widest = both.windows(2).map(|pair| (pair[1].0 - pair[0].0).get()).fold(0.0, f64::max);
     let integrated: f64 =
@@ -36,6 +44,14 @@ fn against_power(evidence: &Evidence) -> Option<Finding> {
     }
     let (integrated, counted) = (Energy::kwh(integrated), Energy::kwh(counted));
     Some(Finding::new(Fact::EnergyAgainstPower { integrated, counted }))
+}
+
+/// A counter that stands still while SoC rises to the end.
+fn stopped_counter(evidence: &Evidence) -> Option<Finding> {
+    let kept = &evidence.analysis.timeline.kept().kept;
+    let stopped = &kept[counter_stops_at(kept)?];
+    let (at, counted) = (Minutes::new(stopped.minute), Energy::kwh(stopped.kwh?));
+    Some(Finding::new(Fact::CounterStopped { at, counted }).at(at))
 }
 
 /// The station's energy against what SoC says was stored.

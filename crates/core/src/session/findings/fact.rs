@@ -38,6 +38,54 @@ pub enum Fact {
         /// What the last good one showed.
         #[serde(rename = "after_soc")]
         after: Soc,
+        /// What it should likely be, one digit changed.
+        #[serde(rename = "likely_soc")]
+        likely: Option<Soc>,
+    },
+    /// A reading's power stands far above its neighbours'.
+    PowerSlip {
+        /// Which reading, from 1.
+        reading: usize,
+        /// What it shows.
+        #[serde(rename = "shows_kw")]
+        shows: Power,
+        /// What it should likely be.
+        #[serde(rename = "likely_kw")]
+        likely: Option<Power>,
+    },
+    /// The clock was set back and goes on where it stood.
+    ClockSetBack {
+        /// The first reading after it, from 1.
+        reading: usize,
+        /// By how much what follows was moved.
+        #[serde(rename = "moved_min")]
+        moved: Minutes,
+    },
+    /// The clock shows whole minutes only.
+    WholeMinutes {},
+    /// SoC follows from the range that the car showed.
+    SocByRange {},
+    /// Readings without current, before the charge.
+    BeforeCurrent {
+        /// How many.
+        readings: usize,
+    },
+    /// The points gained are more power than any battery takes.
+    ImpossiblePower {
+        /// The average power into the battery that they imply.
+        #[serde(rename = "implied_kw")]
+        implied: Power,
+        /// That over the usable capacity, 1/h.
+        c_rate: f64,
+    },
+    /// The counter stopped before the end of the charge.
+    CounterStopped {
+        /// When.
+        #[serde(rename = "stopped_min")]
+        at: Minutes,
+        /// Where it stood.
+        #[serde(rename = "counted_kwh")]
+        counted: Energy,
     },
     /// Nothing was read for long.
     Gap {
@@ -254,6 +302,13 @@ impl Fact {
             Self::ClockBackwards { .. } => "clock-backwards",
             Self::Duplicate { .. } => "duplicate",
             Self::SocBackwards { .. } => "soc-backwards",
+            Self::PowerSlip { .. } => "power-slip",
+            Self::ClockSetBack { .. } => "clock-set-back",
+            Self::WholeMinutes {} => "whole-minutes",
+            Self::SocByRange {} => "soc-by-range",
+            Self::BeforeCurrent { .. } => "before-current",
+            Self::ImpossiblePower { .. } => "impossible-power",
+            Self::CounterStopped { .. } => "counter-stopped",
             Self::Gap { .. } => "gap",
             Self::LeftOut { .. } => "left-out",
             Self::EnergyAgainstPower { .. } => "energy-against-power",
@@ -279,8 +334,14 @@ impl Fact {
     /// How much it matters.
     pub fn severity(&self) -> Severity {
         match self {
-            Self::ClockBackwards { .. } | Self::SocBackwards { .. } => Severity::Fault,
+            Self::ClockBackwards { .. }
+            | Self::SocBackwards { .. }
+            | Self::PowerSlip { .. }
+            | Self::ImpossiblePower { .. } => Severity::Fault,
             Self::Duplicate { .. }
+            | Self::WholeMinutes {}
+            | Self::SocByRange {}
+            | Self::BeforeCurrent { .. }
             | Self::LeftOut { .. }
             | Self::SocLags { .. }
             | Self::ConstantCurrent { .. }

@@ -68,7 +68,7 @@ impl Finding {
 /// battery over SoC, in kW, that other sessions of the car have shown, where there are such.
 pub fn findings(session: &Session, analysis: &Analysis, expected: Option<&Profile>) -> Vec<Finding> {
     let evidence = Evidence::new(session, analysis, expected);
-    let mut found = clock::findings(session);
+    let mut found = clock::findings(&evidence);
     found.extend(energy::findings(&evidence));
     found.extend(limits::findings(&evidence));
     found.extend(thermal::findings(&evidence));
@@ -145,7 +145,7 @@ mod tests {
     fn reading(minute: f64, soc: f64, kw: f64, kwh: f64) -> Reading {
         Reading {
             elapsed: Minutes::new(minute),
-            soc: Soc::percent(soc),
+            soc: Some(Soc::percent(soc)),
             power: Some(Power::kw(kw)),
             energy: Some(Energy::kwh(kwh)),
             ..Reading::default()
@@ -177,7 +177,7 @@ mod tests {
             codes(&session)
         };
         assert_eq!(changed(&|s| s.readings[5].elapsed = Minutes::new(1.0)), ["clock-backwards"]);
-        assert_eq!(changed(&|s| s.readings[5].soc = Soc::percent(12.0)), ["soc-backwards"]);
+        assert_eq!(changed(&|s| s.readings[5].soc = Some(Soc::percent(12.0))), ["soc-backwards"]);
         assert_eq!(changed(&|s| s.readings.insert(5, s.readings[4].clone())), ["duplicate"]);
         assert_eq!(changed(&|s| drop(s.readings.drain(5..14))), ["gap"]);
         let half_power = |s: &mut Session| s.readings.iter_mut().for_each(|r| r.power = Some(Power::kw(50.0)));
@@ -196,7 +196,7 @@ mod tests {
             changed(&|s| s
                 .readings
                 .insert(0, Reading { elapsed: Minutes::new(-4.0), ..reading(0.0, 0.0, 100.0, -6.6) })),
-            ["start-at-zero"]
+            ["gap", "start-at-zero"]
         );
     }
 
@@ -269,7 +269,7 @@ mod tests {
         assert_eq!(codes_at(played(60.0, |_, _| 35.0), at_site(150.0)), ["derated-stall"]);
         let amps = |session: &mut Session| {
             for reading in &mut session.readings {
-                reading.voltage = Some(Voltage::volts(341.0 + 0.12 * reading.soc.get()));
+                reading.voltage = Some(Voltage::volts(341.0 + 0.12 * reading.soc.unwrap_or_default().get()));
                 reading.current = Some(Current::amps(300.0));
             }
         };
@@ -311,7 +311,7 @@ mod tests {
             for reading in &mut session.readings {
                 let minute = reading.elapsed.get();
                 reading.energy = Some(Energy::kwh(1.5 * minute));
-                reading.soc = Soc::percent((10.4 + 2.25 * minute - lag).max(10.0).floor());
+                reading.soc = Some(Soc::percent((10.4 + 2.25 * minute - lag).max(10.0).floor()));
             }
             session
         };

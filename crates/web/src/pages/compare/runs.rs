@@ -87,7 +87,7 @@ fn charged(curve: &Curve, car: &Car) -> Session {
         let soc = from + (to - from) * (step as f64 / steps as f64);
         Reading {
             elapsed: time.minutes(from, soc),
-            soc,
+            soc: Some(soc),
             power: Some(Power::kw(curve.about.power.at(soc.get()))),
             ..Reading::default()
         }

@@ -10,9 +10,14 @@ use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Energy, Power};
 use spare_hour_core::session::Session;
+use spare_hour_core::session::analysis::{Analysis, Basis};
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::findings::Fact;
+use spare_hour_core::session::kept_readings::KeptReadings;
 use spare_hour_core::session::soc_timeline::SocTimeline;
 use spare_hour_formats::{
-    Matching, Sheet, TARGETS, TimeUnit, TypedLine, clock, is_json_list, read_session, typed_lines,
+    Hints, Matching, ReadTimes, Sheet, TARGETS, TimeUnit, TimesAs, TypedLine, TypedText, clock, is_json_list,
+    read_session_with, typed_text,
 };
 use spare_hour_store::{NewSession, Store, StoredMatching};
 
@@ -22,7 +27,7 @@ use crate::forms::field::Field;
 use crate::http::error::{WebError, page};
 use crate::http::upload::{Upload, read_upload};
 use crate::layout::Frame;
-use spare_hour_wording::figures;
+use spare_hour_wording::{figures, findings};
 
 /// Loss of a car that is made for a session, % of the plug's energy: between the usual 2–4 and 10–12.
 const USUAL_LOSS: f64 = 8.0;
@@ -32,6 +37,8 @@ const NEW_CAR: &str = "new";
 const LINES_SHOWN: usize = 400;
 /// Rows of a table shown for matching.
 const ROWS_SHOWN: usize = 4;
+/// Slips told while lines are typed.
+const SLIPS_SHOWN: usize = 6;
 
 #[derive(Template)]
 #[template(path = "sessions/new.html")]
@@ -54,6 +61,19 @@ struct NewForm {
     car_name: Field,
     usable: Field,
     range: Field,
+    /// How times are read, where it was said.
+    times: String,
+    /// Whether it is kept although no battery takes it.
+    anyway: bool,
+    /// Whether that is the only thing that is wrong.
+    may_keep_anyway: bool,
+}
+
+impl NewForm {
+    fn hints(&self) -> Hints {
+        let usable = self.usable.text.replace(',', ".").parse().ok().filter(|kwh| (0.1..=2_000.0).contains(kwh));
+        Hints { times: TimesAs::of_name(&self.times), usable: usable.map(Energy::kwh) }
+    }
 }
 
 /// Typed lines as they are understood.
@@ -64,6 +84,22 @@ struct LinesView {
     good: usize,
     bad: usize,
     more: usize,
+    times: Option<TimesView>,
+    /// Readings that cannot be as they stand.
+    slips: Vec<String>,
+}
+
+/// How the times of lines are read, and how else they could be.
+struct TimesView {
+    sentence: String,
+    /// Whether a person has to say which it is.
+    asks: bool,
+    ways: Vec<WayView>,
+}
+
+struct WayView {
+    name: &'static str,
+    chosen: bool,
 }
 
 struct LineRow {
@@ -102,6 +138,10 @@ pub(crate) struct NewAsk {
 pub(crate) struct LinesForm {
     #[serde(default)]
     text: String,
+    #[serde(default)]
+    times: String,
+    #[serde(default)]
+    usable: String,
 }
 
 /// The form that brings a session.
@@ -115,8 +155,8 @@ async fn new_page(app: &App, form: NewForm, faults: Vec<String>) -> Result<Respo
         !faults.is_empty() || [&form.name, &form.car_name, &form.usable, &form.range].iter().any(|f| f.fault.is_some());
     let status = if wrong { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let cars = cars.into_iter().map(|car| (car.id, car.about.name)).collect();
-    let text = form.text.clone();
-    let lines = off_thread(move || LinesView::new(&text)).await?;
+    let (text, hints) = (form.text.clone(), form.hints());
+    let lines = off_thread(move || LinesView::new(&text, hints)).await?;
     Ok(page(
         status,
         &NewPage { frame: Frame::new(app, "sessions", "Import a charge"), cars, form, faults, lines, unit },
@@ -125,24 +165,49 @@ async fn new_page(app: &App, form: NewForm, faults: Vec<String>) -> Result<Respo
 
 /// Typed lines as they are understood, while they are typed.
 pub(crate) async fn lines(Form(form): Form<LinesForm>) -> Result<Response, WebError> {
-    let lines = off_thread(move || LinesView::new(&form.text)).await?;
+    let asked = NewForm { times: form.times, usable: Field::new(form.usable), ..NewForm::default() };
+    let lines = off_thread(move || LinesView::new(&form.text, asked.hints())).await?;
     Ok(page(StatusCode::OK, &lines))
 }
 
 impl LinesView {
     /// Nothing for a table or a file, which are read as a whole.
-    fn new(text: &str) -> Self {
+    fn new(text: &str, hints: Hints) -> Self {
         let first = text.lines().find(|line| !line.trim().is_empty() && !line.trim_start().starts_with('#'));
         let is_table = first.is_some_and(|line| line.to_lowercase().contains("soc") || line.trim().starts_with('{'));
-        let lines = if is_table { Vec::new() } else { typed_lines(text) };
+        let typed = if is_table { TypedText::default() } else { typed_text(text, hints) };
+        let lines = &typed.lines;
         let good = lines.iter().filter(|line| line.reading.is_ok()).count();
         Self {
             good,
             bad: lines.len() - good,
             more: lines.len().saturating_sub(LINES_SHOWN),
             rows: lines.iter().rev().take(LINES_SHOWN).rev().map(LineRow::new).collect(),
+            times: typed.times.as_ref().map(TimesView::new),
+            slips: slips(&typed),
         }
     }
+}
+
+impl TimesView {
+    fn new(times: &ReadTimes) -> Self {
+        let ways = if times.can_be_changed { TimesAs::ALL.to_vec() } else { Vec::new() };
+        let way = |way: TimesAs| WayView { name: way.name(), chosen: times.or.is_none() && way == times.way };
+        Self { sentence: times.to_string(), asks: times.or.is_some(), ways: ways.into_iter().map(way).collect() }
+    }
+}
+
+/// What is said of readings that cannot be as they stand, each with its line.
+fn slips(typed: &TypedText) -> Vec<String> {
+    let good: Vec<&TypedLine> = typed.lines.iter().filter(|line| line.reading.is_ok()).collect();
+    let readings = good.iter().filter_map(|line| line.reading.clone().ok()).collect();
+    let session = Session { readings, ..Session::default() };
+    let kept = KeptReadings::new(&session);
+    let said = kept.slips.iter().take(SLIPS_SHOWN).map(|(index, slip)| {
+        let finding = Fact::of_slip(&session, *index, *slip);
+        format!("Line {}. {}", good[*index].number, findings::sentence(&finding, Units::default()))
+    });
+    said.collect()
 }
 
 impl LineRow {
@@ -152,14 +217,15 @@ impl LineRow {
             Ok(reading) => {
                 let kw = reading.power.map(|power| format!(" · {} kW", figures::field(Power::get(power))));
                 let kwh = reading.energy.map(|energy| format!(" · {} kWh", figures::field(energy.get())));
-                let soc = figures::field(reading.soc.get());
-                let told = format!(
-                    "{} · {soc} %{}{}",
-                    clock(reading.elapsed),
-                    kw.unwrap_or_default(),
-                    kwh.unwrap_or_default()
-                );
-                (told, String::new())
+                let soc = reading.soc.map(|soc| format!(" · {} %", figures::field(soc.get())));
+                let more = [
+                    reading.voltage.map(|volts| format!(" · {} V", figures::field(volts.get()))),
+                    reading.current.map(|amps| format!(" · {} A", figures::field(amps.get()))),
+                    reading.battery.map(|pack| format!(" · {} °C", figures::field(pack.get()))),
+                    reading.range.map(|range| format!(" · {} km", figures::field(range.get()))),
+                ];
+                let parts = [soc, kw, kwh].into_iter().chain(more).flatten();
+                (clock(reading.elapsed) + &parts.collect::<String>(), String::new())
             }
         };
         Self { number: line.number, reading, fault }
@@ -174,6 +240,9 @@ fn form_of(upload: &Upload) -> NewForm {
         car_name: Field::new(upload.field("car_name")),
         usable: Field::new(upload.field("usable")),
         range: Field::new(upload.field("range")),
+        times: upload.field("times"),
+        anyway: upload.field("anyway") == "yes",
+        may_keep_anyway: false,
     }
 }
 
@@ -192,10 +261,11 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
     if is_json_list(&upload.bytes) {
         return import_list(&app, form, upload).await;
     }
+    let hints = form.hints();
     let (brought, upload) = app
         .run(move |store| {
             let mut upload = upload;
-            let brought = brought(store, &mut upload)?;
+            let brought = brought(store, &mut upload, hints)?;
             Ok((brought, upload))
         })
         .await?;
@@ -211,6 +281,18 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
     if form.car.is_empty() {
         faults.push("Say which car it was, or name a new one.".into());
     }
+    let car = app.run(move |store| checked_car(store, car)).await?;
+    let car = car.unwrap_or_else(|fault| {
+        form.car_name.fault = Some(fault);
+        None
+    });
+    if let (Some((_, Some(usable))), Some(session), true) = (&car, &session, faults.is_empty() && !form.anyway)
+        && let Some(fault) = impossible(session, *usable)
+    {
+        faults.push(fault);
+        form.may_keep_anyway = true;
+    }
+    let car = car.map(|(car, _)| car);
     let (Some(session), Some(car), true) = (session, car, faults.is_empty()) else {
         return new_page(&app, form, faults).await;
     };
@@ -228,11 +310,11 @@ async fn import_list(app: &App, form: NewForm, upload: Upload) -> Result<Respons
 }
 
 /// Reads what came. A table with names of its own is read by the matching remembered for them, if there is one.
-fn brought(store: &Store, upload: &mut Upload) -> Result<Brought, WebError> {
+fn brought(store: &Store, upload: &mut Upload, hints: Hints) -> Result<Brought, WebError> {
     let sheet = if upload.is_workbook() {
         Sheet::read_xlsx(&upload.bytes)
     } else {
-        match read_session(&upload.text) {
+        match read_session_with(&upload.text, hints) {
             Ok(session) => return Ok(usable_session(session)),
             Err(errors) => match Sheet::read_text(upload.text.as_bytes()) {
                 // A table with our own names is read by them; what is wrong with it was said.
@@ -257,6 +339,40 @@ fn brought(store: &Store, upload: &mut Upload) -> Result<Brought, WebError> {
     Ok(match sheet.session(&matching) {
         Ok(session) => usable_session(session),
         Err(_) => Brought::Table(sheet),
+    })
+}
+
+/// A charge that no battery takes, in words.
+fn impossible(session: &Session, usable: Energy) -> Option<String> {
+    let basis = Basis { usable, range: None, base: DistanceBase::default(), loss_percent: None };
+    let analysis = Analysis::new(session, basis).ok()?;
+    Some(findings::sentence(&analysis.impossible()?, Units::default()))
+}
+
+/// The chosen car with its capacity.
+///
+/// # Errors
+/// What is wrong with a new car's name: there is one of that name.
+fn checked_car(
+    store: &Store,
+    car: Option<ChosenCar>,
+) -> Result<Result<Option<(ChosenCar, Option<Energy>)>, String>, WebError> {
+    Ok(match car {
+        Some(ChosenCar::New(car)) => {
+            let same =
+                store.cars()?.into_iter().any(|other| other.about.name.trim().eq_ignore_ascii_case(car.name.trim()));
+            if same {
+                Err("there is a car of this name: choose it above, or name this one differently".into())
+            } else {
+                let usable = car.usable;
+                Ok(Some((ChosenCar::New(car), Some(usable))))
+            }
+        }
+        Some(ChosenCar::Kept(id)) => {
+            let usable = store.car(id)?.about.usable;
+            Ok(Some((ChosenCar::Kept(id), Some(usable))))
+        }
+        None => Ok(None),
     })
 }
 
@@ -326,7 +442,12 @@ pub(crate) async fn matched(State(app): State<App>, form: Multipart) -> Result<R
     };
     let faults = SocTimeline::new(&session).err().map(|error| error.to_string());
     let car = chosen_car(&mut form, Some(&session), app.units().await?);
-    let (Some(car), None) = (car, &faults) else {
+    let car = app.run(move |store| checked_car(store, car)).await?;
+    let car = car.unwrap_or_else(|fault| {
+        form.car_name.fault = Some(fault);
+        None
+    });
+    let (Some((car, _)), None) = (car, &faults) else {
         let faults = faults.unwrap_or_else(|| "Say which car it was: its name and usable capacity are needed.".into());
         return Ok(match_page(&app, form, &upload, &sheet, &matching, vec![faults]));
     };
@@ -419,15 +540,16 @@ mod tests {
 
     #[test]
     fn lines_are_shown_as_they_are_understood() {
-        let view = LinesView::new("4:30 20 207 35\n:45, 21 %, 206,5 kW\n4:7x 22\n# rain\n5:00 23\n");
+        let understood = |text: &str| LinesView::new(text, Hints::default());
+        let view = understood("4:30 20 207 35\n:45, 21 %, 206,5 kW\n4:7x 22\n# rain\n5:00 23\n");
         assert_eq!((view.good, view.bad, view.more), (3, 1, 0));
         let told: Vec<&str> = view.rows.iter().map(|row| row.reading.as_str()).collect();
         assert_eq!(told, ["4:30 · 20 % · 207 kW · 35 kWh", "4:45 · 21 % · 206.5 kW", "", "5:00 · 23 %"]);
         assert!(view.rows[2].fault.contains("\"4:7x\" is no time"));
         let tables = ["elapsed,soc\n0,10\n", "{\"format\": \"spare-hour/session\"}", ""];
-        assert!(tables.map(LinesView::new).iter().all(|view| view.rows.is_empty()));
+        assert!(tables.map(understood).iter().all(|view| view.rows.is_empty()));
         let long: String = (0..1000).map(|second| format!("{second} 50\n")).collect();
-        let view = LinesView::new(&long);
+        let view = understood(&long);
         assert_eq!((view.rows.len(), view.more, view.rows.last().unwrap().number), (LINES_SHOWN, 600, 1000));
     }
 

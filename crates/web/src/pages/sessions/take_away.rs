@@ -56,7 +56,12 @@ pub(crate) async fn xlsx(State(app): State<App>, Path(id): Path<i32>) -> Result<
 
 /// Everything read off a session, as JSON.
 pub(crate) async fn analysis(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
-    let text = app.run(move |store| Ok(analysis_json(&reported(store, id)?.1))).await?;
+    let text = app
+        .run(move |store| {
+            let (loaded, report) = reported(store, id)?;
+            Ok(analysis_json(loaded.session(), &report))
+        })
+        .await?;
     Ok(download(&format!("session-{id}-analysis.json"), "application/json", text))
 }
 

@@ -436,7 +436,7 @@ fn reading_row((position, reading): (usize, &Reading), units: Units) -> ReadingR
     ReadingRow {
         position,
         at: clock(reading.elapsed),
-        soc: figures::field(reading.soc.get()),
+        soc: reading.soc.map(|soc| figures::field(soc.get())).unwrap_or_default(),
         kw: figures::or_dash(reading.power.map(Power::get), 0),
         kwh: figures::or_dash(reading.energy.map(Energy::get), 1),
         battery: figures::or_dash(reading.battery.map(|battery| units.temperature.of(battery)), 0),
