@@ -119,6 +119,8 @@ struct PointFile {
 struct FindingFile {
     code: &'static str,
     severity: &'static str,
+    certainty: &'static str,
+    decided_by: Option<&'static str>,
     at_min: Option<f64>,
     from_soc: Option<f64>,
     to_soc: Option<f64>,
@@ -353,6 +355,8 @@ fn finding_file(finding: &Finding) -> FindingFile {
             Severity::Warning => "warning",
             Severity::Fault => "fault",
         },
+        certainty: finding.certainty().word(),
+        decided_by: findings::would_decide(&finding.fact),
         at_min: finding.at.map(|at| plain(at.get())),
         from_soc: finding.span.map(|span| plain(span.0.get())),
         to_soc: finding.span.map(|span| plain(span.1.get())),

@@ -2,7 +2,7 @@
 
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Minutes, Power, Soc};
-use spare_hour_core::session::findings::{DipCause, Fact};
+use spare_hour_core::session::findings::{Certainty, DipCause, Fact};
 
 use crate::figures::{stopwatch, temperature};
 
@@ -91,6 +91,26 @@ fn of_reading(fact: &Fact) -> String {
     }
 }
 
+/// What would decide a fact that is not certain, in one sentence; `None` where nothing is open.
+pub fn would_decide(fact: &Fact) -> Option<&'static str> {
+    if fact.certainty() == Certainty::Certain {
+        return None;
+    }
+    Some(match fact {
+        Fact::BoostOver { .. } => "A charge of the same car from another SoC would decide it: a boost ends at the same minute, a step of the curve at the same SoC.",
+        Fact::Derated { .. } => "A charge of the same car at another stall would decide it.",
+        Fact::ConstantCurrent { .. } => "The site's amperes, off its label, would decide it.",
+        Fact::Dip { cause: DipCause::Unknown, .. } => "The pack's temperature, or whether another car drew from the same cabinet, would decide it.",
+        Fact::Dip { .. } | Fact::Overheated { .. } => "A charge that begins cooler, or at another stall, would decide it.",
+        Fact::EnergyAgainstSoc { .. } => "Whose meter it was, and the usable capacity by the car's own meter, would decide it.",
+        Fact::CounterLate { .. } | Fact::SocLags { .. } => "The car's own counter beside the station's would decide it.",
+        Fact::PowerSlip { .. } | Fact::ClockSetBack { .. } => "A photo or recording of that moment would decide it.",
+        Fact::Balancing { .. } => "A second charge to the same SoC would decide it.",
+        Fact::EndedByLimit { .. } => "The limit set in the car would decide it.",
+        _ => "The car's and the post's phases, off their labels, would decide it.",
+    })
+}
+
 fn gap(from: Minutes, to: Minutes, soc: (Soc, Soc)) -> String {
     format!(
         "No reading between {} and {} while SoC rose from {} to {}; steps and dips in between are not seen.",
@@ -113,6 +133,10 @@ fn of_energy(fact: &Fact) -> Option<String> {
             integrated.get(),
             counted.get(),
             100.0 * (integrated / counted - 1.0)
+        )),
+        Fact::CounterLate { behind } => Some(format!(
+            "The counter runs about {:.0} s behind the power; energy of a window is that of one a little earlier.",
+            60.0 * behind.get()
         )),
         Fact::CounterStopped { at, counted } => Some(format!(
             "The counter stopped at {} with {:.1} kWh; energy after that is assumed from the loss until then.",
@@ -147,19 +171,35 @@ fn of_limit(fact: &Fact) -> Option<String> {
             from_to(over),
             current.get()
         )),
-        Fact::BoostOver { at, before, after, start } => Some(format!(
-            "At {} the power stepped from {:.0} to {:.0} kW after it had held since the start: a boost ran out. Another start would meet the cut at another SoC, so this curve is good for starts near {:.0} % only.",
-            stopwatch(at),
-            before.get(),
-            after.get(),
-            start.get()
-        )),
-        Fact::Derated { flat, site, over } => Some(format!(
-            "{} the power was flat at {:.0} kW on a site of {:.0} kW: a derated or shared stall. There the curve is the stall's; move to another one, and do not plan with this.",
-            from_to(over),
-            flat.get(),
-            site.get()
-        )),
+        Fact::BoostOver { at, before, after, start, current } => {
+            let cause = match current {
+                Some((before, after)) => format!(
+                    "its current limit went from {:.0} to {:.0} A, so a boost that ran out is likely",
+                    before.get(),
+                    after.get()
+                ),
+                None => "a boost that ran out, or a step of the curve; one charge cannot tell".to_string(),
+            };
+            Some(format!(
+                "At {} the power stepped from {:.0} to {:.0} kW after it had held since the start: {cause}. If it was a boost, this curve is good for starts near {:.0} % only.",
+                stopwatch(at),
+                before.get(),
+                after.get(),
+                start.get()
+            ))
+        }
+        Fact::Derated { flat, site, over, car_takes } => {
+            let flat = format!("{} the power was flat at {:.0} kW on a site of {:.0} kW", from_to(over), flat.get(), site.get());
+            Some(match car_takes {
+                Some(takes) => format!(
+                    "{flat}, where the car has taken {:.0} kW: a derated or shared stall is likely. There the curve is the stall's, a lower bound; another stall would be faster.",
+                    takes.get()
+                ),
+                None => format!(
+                    "{flat}: a derated or shared stall is possible, and so is a car that takes no more. If it is the stall, another one would be faster, and the curve is a lower bound there."
+                ),
+            })
+        }
         Fact::OnePhase { taken, site } => Some(format!(
             "{:.1} kW of a post of {:.0} kW: the car takes one of three phases, a third of what the post could give. A post with more amperes on one phase would be faster.",
             taken.get(),

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::Severity;
+use super::{Certainty, Severity};
 use crate::quantity::{Current, Energy, Minutes, Power, Soc, SocSpan, Temperature};
 
 /// What is odd about a session. Times are minutes since current began; as JSON each figure is named with its unit.
@@ -113,6 +113,12 @@ pub enum Fact {
         #[serde(rename = "counted_kwh")]
         counted: Energy,
     },
+    /// The meter's counter runs behind its power.
+    CounterLate {
+        /// By how much.
+        #[serde(rename = "behind_min")]
+        behind: Minutes,
+    },
     /// The plug's energy and what SoC says was stored imply a loss that is not plausible.
     EnergyAgainstSoc {
         /// Energy out of the plug.
@@ -174,6 +180,9 @@ pub enum Fact {
         /// SoC at the start of the charge.
         #[serde(rename = "start_soc")]
         start: Soc,
+        /// The currents before and after, where both were steady: a current limit that was lowered.
+        #[serde(skip)]
+        current: Option<(Current, Current)>,
     },
     /// Power was flat far below what the site says.
     Derated {
@@ -186,6 +195,9 @@ pub enum Fact {
         /// Over which part of the charge.
         #[serde(skip)]
         over: (Soc, Soc),
+        /// What the car is known to take there, into the battery.
+        #[serde(rename = "car_takes_kw")]
+        car_takes: Option<Power>,
     },
     /// Power fell and came back.
     Dip {
@@ -312,6 +324,7 @@ impl Fact {
             Self::Gap { .. } => "gap",
             Self::LeftOut { .. } => "left-out",
             Self::EnergyAgainstPower { .. } => "energy-against-power",
+            Self::CounterLate { .. } => "counter-late",
             Self::EnergyAgainstSoc { .. } => "energy-against-soc",
             Self::SocLags { .. } => "soc-lags",
             Self::AtSitePower { .. } | Self::AtSiteCurrent { .. } => "charger-limited",
@@ -344,13 +357,38 @@ impl Fact {
             | Self::BeforeCurrent { .. }
             | Self::LeftOut { .. }
             | Self::SocLags { .. }
+            | Self::CounterLate { .. }
             | Self::ConstantCurrent { .. }
             | Self::StartAtZero {}
             | Self::FailedAttempts { .. }
             | Self::Balancing { .. }
             | Self::EndedByLimit { .. }
+            | Self::BoostOver { .. }
             | Self::OnePhase { .. } => Severity::Note,
             _ => Severity::Warning,
+        }
+    }
+
+    /// How sure it is what the fact says; what would decide it is said beside it where it is not certain.
+    pub fn certainty(&self) -> Certainty {
+        match self {
+            Self::BoostOver { current: None, .. }
+            | Self::Derated { car_takes: None, .. }
+            | Self::ConstantCurrent { .. }
+            | Self::Dip { cause: DipCause::Unknown, .. } => Certainty::Possible,
+            Self::BoostOver { .. }
+            | Self::Derated { .. }
+            | Self::Dip { cause: DipCause::Heat { .. } | DipCause::NotHeat { .. }, .. }
+            | Self::Overheated { .. }
+            | Self::EnergyAgainstSoc { .. }
+            | Self::SocLags { .. }
+            | Self::CounterLate { .. }
+            | Self::PowerSlip { .. }
+            | Self::ClockSetBack { .. }
+            | Self::Balancing { .. }
+            | Self::EndedByLimit { .. }
+            | Self::OnePhase { .. } => Certainty::Likely,
+            _ => Certainty::Certain,
         }
     }
 }

@@ -19,7 +19,17 @@ const BOOST_MINUTES: std::ops::RangeInclusive<f64> = 4.5..=16.0;
 const HOLDS: f64 = 0.95;
 /// Minutes that power holds before a boost runs out.
 const HELD_MINUTES: f64 = 3.5;
-/// Power that varies by no more than this share is flat.
+/// A fall that goes on by more than this share of a cut, in as long again, is a slope.
+const GOES_ON: f64 = 0.5;
+/// Share of a cut that the car's other charges show there too: it is the curve's.
+const KNOWN_STEP: f64 = 0.6;
+/// Share of a cut that, made up for later, shows that it was a dip.
+const COMES_BACK: f64 = 0.4;
+/// Highest SoC at which a boost ends, %: above, every curve falls.
+const BOOST_UNTIL: f64 = 85.0;
+/// Minutes of steady current before and after a cut that show a current limit.
+const STEADY: f64 = 2.0;
+/// Power varies by no more than this share is flat.
 const FLAT: f64 = 0.03;
 /// Points over which a derated stall is flat.
 const DERATED_POINTS: f64 = 8.0;
@@ -27,6 +37,12 @@ const DERATED_POINTS: f64 = 8.0;
 const DERATED_SHARE: f64 = 0.6;
 /// Most C-rate, 1/h, at which a flat power may be a derated stall: more is seldom the stall's fault.
 const DERATED_C_RATE: f64 = 1.0;
+/// A flat power below this share of the label may be the stall's, where the car is known to take more.
+const BELOW_LABEL: f64 = 0.95;
+/// Share of what the car is known to take below which a flat power is the stall's.
+const BELOW_CAR: f64 = 0.85;
+/// A stall that gave this many times as much before is not derated.
+const GAVE_MORE: f64 = 1.15;
 /// Points over which a constant current is worth a word.
 const CONSTANT_POINTS: f64 = 10.0;
 
@@ -110,7 +126,7 @@ fn longest(shown: &[Shown], points: f64, alike: impl Fn(&Shown, &Shown) -> bool)
 /// A cut in power after it held for some minutes from the start.
 fn boost_over(evidence: &Evidence) -> Option<Finding> {
     let shown = evidence.flowing();
-    let cut = (1..shown.len()).find(|&index| is_cut(shown, index))?;
+    let cut = (1..shown.len()).find(|&index| is_cut(shown, index) && !evidence.curve_falls(shown, index))?;
     let (before, after) = (shown[cut - 1], shown[cut]);
     let at = Minutes::new(after.minute);
     let fact = Fact::BoostOver {
@@ -118,37 +134,79 @@ fn boost_over(evidence: &Evidence) -> Option<Finding> {
         before: Power::kw(before.kw),
         after: Power::kw(after.kw),
         start: evidence.analysis.timeline.start_soc(),
+        current: current_step(shown, cut),
     };
     Some(Finding::new(fact).at(at).over(before.soc, after.soc))
 }
 
+/// The currents before and after a cut, where both were steady: a limit of the current that was lowered.
+fn current_step(shown: &[Shown], cut: usize) -> Option<(Current, Current)> {
+    let steady = |amps: &[f64]| {
+        let (low, high) = amps.iter().fold((f64::INFINITY, 0.0_f64), |(low, high), &amps| (low.min(amps), high.max(amps)));
+        (amps.len() >= 3 && high <= 1.02 * low).then_some(f64::midpoint(low, high))
+    };
+    let amps = |shown: &[Shown], near: f64| -> Option<Vec<f64>> {
+        shown.iter().filter(|shown| (shown.minute - near).abs() <= STEADY).map(|shown| shown.amps).collect()
+    };
+    let before = steady(&amps(&shown[..cut], shown[cut - 1].minute)?)?;
+    let after = steady(&amps(&shown[cut..], shown[cut].minute)?)?;
+    (after < before).then(|| (Current::amps(before), Current::amps(after)))
+}
+
 fn is_cut(shown: &[Shown], index: usize) -> bool {
     let (before, after) = (shown[index - 1], shown[index]);
-    if !BOOST_MINUTES.contains(&after.minute) || after.kw > (1.0 - CUT) * before.kw || after.soc - before.soc > 6.0 {
+    if !BOOST_MINUTES.contains(&after.minute) || after.soc > BOOST_UNTIL || after.kw > (1.0 - CUT) * before.kw || after.soc - before.soc > 6.0 {
         return false;
     }
     let highest = shown[..index].iter().map(|shown| shown.kw).fold(0.0, f64::max);
     let held = shown[..index].iter().rev().take_while(|shown| shown.kw >= HOLDS * highest).last();
-    // Between readings far apart a slope looks like a cut, but it goes on.
-    let (minutes, share) = if after.soc - before.soc > 2.0 { (3.0, 0.90) } else { (2.0, 0.85) };
-    let next = shown[index..].iter().take_while(|shown| shown.minute <= after.minute + minutes);
-    let stays = next.map(|shown| shown.kw).fold(f64::INFINITY, f64::min) >= share * after.kw;
-    held.is_some_and(|held| before.minute - held.minute >= HELD_MINUTES) && stays
+    // Between readings far apart a slope looks like a cut, but it goes on as steeply.
+    let cut = 1.0 - after.kw / before.kw;
+    let soon = after.minute + (after.minute - before.minute).max(0.5);
+    let next = shown[index..].iter().take_while(|shown| shown.minute <= soon + 1e-9);
+    let stays = next.map(|shown| shown.kw).fold(f64::INFINITY, f64::min) >= (1.0 - GOES_ON * cut) * after.kw;
+    // What comes back was no boost.
+    let later = shown[index..].iter().map(|shown| shown.kw).fold(0.0, f64::max);
+    let back = later >= after.kw + COMES_BACK * (before.kw - after.kw);
+    held.is_some_and(|held| before.minute - held.minute >= HELD_MINUTES) && stays && !back
 }
 
-/// Power that is flat far below what the site says, and below what the car is known to take.
+impl Evidence<'_> {
+    /// Whether the car's other charges fall there too: then it is a step of the curve.
+    fn curve_falls(&self, shown: &[Shown], cut: usize) -> bool {
+        let (before, after) = (shown[cut - 1], shown[cut]);
+        self.expected.is_some_and(|curve| {
+            let known = 1.0 - curve.at(after.soc + 1.0) / curve.at(before.soc - 1.0).max(0.1);
+            known >= KNOWN_STEP * (1.0 - after.kw / before.kw)
+        })
+    }
+}
+
+/// Power that is flat below what the site says, and below what the car is known to take.
 fn derated(evidence: &Evidence) -> Option<Finding> {
     let site = evidence.session.conditions.site_power?.get();
-    let (first, last) = longest(evidence.flowing(), DERATED_POINTS, |a, b| (b.kw / a.kw - 1.0).abs() <= FLAT)?;
+    let flowing = evidence.flowing();
+    let (first, last) = longest(flowing, DERATED_POINTS, |a, b| (b.kw / a.kw - 1.0).abs() <= FLAT)?;
     let kw = evidence.at_plug(first.kw);
-    let c_rate = first.kw / evidence.analysis.basis().usable.get();
     let cold = first.battery.is_some_and(|celsius| celsius < super::thermal::COLD);
+    let more_before = flowing.iter().any(|shown| shown.minute < first.minute && shown.kw > GAVE_MORE * first.kw);
     let middle = f64::midpoint(first.soc, last.soc);
-    // What the car is known to take there; without that, a low start is where cars take more.
-    let by_car = evidence.expected.map_or(first.soc > 60.0, |curve| curve.at(middle) < 1.25 * first.kw);
-    if kw > DERATED_SHARE * site || c_rate > DERATED_C_RATE || cold || by_car {
+    let below = match evidence.expected {
+        // What the car is known to take there, into the battery.
+        Some(curve) => {
+            let stored = evidence.into_battery(first.kw);
+            kw < BELOW_LABEL * site && stored < BELOW_CAR * curve.at(middle)
+        }
+        // Without that, a low start is where cars take more.
+        None => {
+            let c_rate = first.kw / evidence.analysis.basis().usable.get();
+            kw <= DERATED_SHARE * site && c_rate <= DERATED_C_RATE && first.soc <= 60.0
+        }
+    };
+    if !below || cold || more_before {
         return None;
     }
-    let fact = Fact::Derated { flat: Power::kw(kw), site: Power::kw(site), over: over(first, last) };
+    let known = evidence.expected.map(|curve| Power::kw(curve.at(middle)));
+    let fact = Fact::Derated { flat: Power::kw(kw), site: Power::kw(site), over: over(first, last), car_takes: known };
     Some(between(fact, first, last))
 }

@@ -29,6 +29,28 @@ pub enum Severity {
     Fault,
 }
 
+/// How sure it is what a finding says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Certainty {
+    /// Something else may look the same.
+    Possible,
+    /// Little else looks the same.
+    Likely,
+    /// The readings themselves say it.
+    Certain,
+}
+
+impl Certainty {
+    /// In a word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Possible => "possible",
+            Self::Likely => "likely",
+            Self::Certain => "certain",
+        }
+    }
+}
+
 /// One finding.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Finding {
@@ -53,6 +75,11 @@ impl Finding {
     /// How much it matters.
     pub fn severity(&self) -> Severity {
         self.fact.severity()
+    }
+
+    /// How sure it is.
+    pub fn certainty(&self) -> Certainty {
+        self.fact.certainty()
     }
 
     fn at(self, at: Minutes) -> Self {
@@ -126,6 +153,14 @@ impl<'a> Evidence<'a> {
         match self.session.conditions.meter {
             crate::session::Meter::Station => kw,
             crate::session::Meter::Car => kw / (1.0 - self.analysis.loss_percent.unwrap_or(0.0) / 100.0),
+        }
+    }
+
+    /// A power into the battery, from one on the session's meter.
+    fn into_battery(&self, kw: f64) -> f64 {
+        match self.session.conditions.meter {
+            crate::session::Meter::Car => kw,
+            crate::session::Meter::Station => kw * (1.0 - self.analysis.loss_percent.unwrap_or(0.0).clamp(0.0, 15.0) / 100.0),
         }
     }
 

@@ -3,6 +3,8 @@
 //! Fast charging works best at a pack of 30 to 40 °C (common practice, no published source); a curve never rises with
 //! SoC once it has begun to fall, so a fall that is made up for is no part of it.
 
+use std::collections::VecDeque;
+
 use super::{DipCause, Evidence, Fact, Finding, Shown};
 use crate::quantity::{Minutes, Power, Temperature};
 
@@ -14,8 +16,10 @@ const HOT: f64 = 44.0;
 const FALL: f64 = 0.10;
 /// A rise that makes up for it, share of the lowest power.
 const RISE: f64 = 0.08;
-/// Share of the fall that the rise has to make up for.
-const RECOVERED: f64 = 0.4;
+/// Least rise that is none of the display's, kW.
+const LEAST_RISE: f64 = 3.0;
+/// Power before a dip is at least this share of the power after it.
+const STILL: f64 = 0.97;
 /// Points within which a dip falls and recovers.
 const WIDTH: f64 = 25.0;
 /// A fall of a hot pack that is heat, share of the power before, where the power does not come back.
@@ -44,24 +48,38 @@ fn dips(shown: &[Shown]) -> Vec<Finding> {
     found
 }
 
-/// The next dip at or after an index: the power before it, its lowest and the power it recovers to.
+/// The next dip at or after an index: the power before it, its lowest and the power it recovers to. A curve does not rise
+/// once it has begun to fall, so a rise to what was had before is the end of a dip, wherever the dip began.
 fn next_dip(shown: &[Shown], from: usize) -> Option<(usize, usize, usize)> {
-    let (mut high, mut low) = (from, from);
-    for (index, now) in shown.iter().enumerate().skip(from) {
-        if now.kw >= shown[high].kw || now.soc - shown[high].soc > WIDTH {
-            (high, low) = (index, index);
+    let mut lowest: VecDeque<usize> = VecDeque::new();
+    for now in from..shown.len() {
+        while lowest.front().is_some_and(|&low| shown[now].soc - shown[low].soc > WIDTH) {
+            lowest.pop_front();
+        }
+        while lowest.back().is_some_and(|&low| shown[low].kw >= shown[now].kw) {
+            lowest.pop_back();
+        }
+        lowest.push_back(now);
+        let low = lowest[0];
+        let rise = shown[now].kw - shown[low].kw;
+        if rise < RISE * shown[low].kw || rise < LEAST_RISE {
             continue;
         }
-        if now.kw < shown[low].kw {
-            low = index;
-        }
-        let (fall, rise) = (shown[high].kw - shown[low].kw, now.kw - shown[low].kw);
-        let fell = low > high && fall >= FALL * shown[high].kw;
-        if fell && rise >= RISE * shown[low].kw && rise >= RECOVERED * fall {
-            return Some((high, low, index));
+        let reach = shown[from..low].iter().rev().take_while(|before| shown[low].soc - before.soc <= WIDTH);
+        let high = reach.enumerate().find(|(_, before)| {
+            before.kw >= STILL * shown[now].kw && before.kw - shown[low].kw >= FALL * before.kw
+        });
+        if let Some((back, _)) = high {
+            return Some((low - 1 - back, low, recovered(shown, now)));
         }
     }
     None
+}
+
+/// Where the power has come back as far as it does.
+fn recovered(shown: &[Shown], from: usize) -> usize {
+    let rising = shown[from..].windows(2).take_while(|pair| pair[1].kw > 1.005 * pair[0].kw);
+    from + rising.count()
 }
 
 fn describe(before: Shown, lowest: Shown, after: Shown) -> Finding {
