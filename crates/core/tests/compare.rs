@@ -1,12 +1,16 @@
 //! Comparing sessions and combining them: against closed forms of charges at constant power, by hand.
 
-#![allow(missing_docs, clippy::unwrap_used)]
+#![allow(missing_docs, clippy::unwrap_used, clippy::panic)]
 
-use spare_hour_core::charging::curve_family::{Member, StartKind, Warmth, curve_family};
+use proptest::prelude::*;
+use spare_hour_core::charging::charging_time::ChargingTime;
+use spare_hour_core::charging::curve_family::{Member, StartKind, Warmth, curve_family, other_capacity};
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::{Distance, Energy, Minutes, Power, Soc, Temperature};
 use spare_hour_core::session::analysis::Basis;
 use spare_hour_core::session::compare::{Comparison, Run, compare};
 use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::findings::across::{Agreed, agreed};
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::{Conditions, Meter, Reading, Session};
 
@@ -144,19 +148,140 @@ fn a_family_averages_minutes_and_leaves_limits_out() {
     let members: Vec<Member> =
         (0..5).map(|index| Member { name: names[index], session: all[index], report: &reports[index] }).collect();
     let family = curve_family(&members, Energy::kwh(60.0));
-    let kinds: Vec<StartKind> = family.iter().map(|curve| curve.kind).collect();
-    let kind = |warmth, high| StartKind { warmth, high };
+    let kinds: Vec<StartKind> = family.iter().map(|curve| curve.kind.clone()).collect();
+    let kind = |warmth, high| StartKind { warmth, high, software: None };
     assert_eq!(kinds, [kind(Warmth::Warm, false), kind(Warmth::Warm, true), kind(Warmth::Cold, false)]);
     let warm = &family[0];
     // One session alone below 30 %; above 60 % the other alone, and above 80 % only the limited one, a lower bound.
     assert!((warm.power.at(20.0) - 100.0).abs() < 0.5 && (warm.power.at(70.0) - 150.0).abs() < 0.5);
     assert!((warm.power.at(85.0) - 50.0).abs() < 0.5);
     assert_eq!(warm.lower_bound, [(Soc::percent(80.5), Soc::percent(90.0))]);
-    // Between: minutes are averaged, so the slower counts more than in a mean of powers (125): 2/(1/100 + 1/150) = 120.
+    // Between, only one session covers what goes on from below 30 %: the other must not make that faster than it was.
     let middle = warm.power.at(45.0);
-    assert!(middle > 105.0 && middle < 124.0, "{middle}");
+    assert!((middle - 100.0).abs() < 1.0, "{middle}");
     let shares: f64 = warm.members.iter().map(|member| member.1).sum();
     assert!((shares - 1.0).abs() < 1e-9 && warm.members[2].1 < 0.2, "{:?}", warm.members);
     assert_eq!(warm.measured, (Soc::percent(10.0), Soc::percent(90.0)));
     assert!(curve_family(&[], Energy::kwh(60.0)).is_empty());
+}
+
+#[test]
+fn minutes_are_averaged_where_both_cover_everything() {
+    let sessions = [100.0, 150.0].map(|kw| steady(kw, 60.0, 10, 80, warm(30.0)));
+    let reports = [0, 1].map(|index| report(&sessions[index], 60.0, 360.0));
+    let members = [0, 1].map(|index| Member {
+        name: ["slow", "fast"][index],
+        session: &sessions[index],
+        report: &reports[index],
+    });
+    // By hand, the slower counts more than in a mean of powers (125): 2/(1/100 + 1/150) = 120.
+    let middle = curve_family(&members, Energy::kwh(60.0))[0].power.at(45.0);
+    assert!((middle - 120.0).abs() < 2.0, "{middle}");
+    let other = Conditions { usable: Some(Energy::kwh(75.0)), software: Some("4.1".into()), ..warm(30.0) };
+    let larger = steady(200.0, 75.0, 10, 80, other.clone());
+    let of_larger = report(&larger, 75.0, 360.0);
+    let with_larger = [members[0], Member { name: "larger", session: &larger, report: &of_larger }];
+    assert_eq!(curve_family(&with_larger, Energy::kwh(60.0)).len(), 1);
+    assert_eq!(other_capacity(&larger, Energy::kwh(60.0)), Some(Energy::kwh(75.0)));
+    let updated = steady(120.0, 60.0, 10, 80, Conditions { usable: None, ..other });
+    let of_updated = report(&updated, 60.0, 360.0);
+    let with_updated = [members[0], Member { name: "updated", session: &updated, report: &of_updated }];
+    let names: Vec<String> =
+        curve_family(&with_updated, Energy::kwh(60.0)).iter().map(|curve| curve.kind.name()).collect();
+    assert_eq!(names, ["warm, from a low start", "warm, from a low start, software 4.1"]);
+    let unnoted = steady(100.0, 60.0, 10, 80, Conditions::default());
+    assert_eq!(StartKind::of(&unnoted, Soc::percent(10.0)).warmth, Warmth::Unknown);
+}
+
+/// A charge whose power steps at a SoC, or at a minute, read every 10 s.
+fn stepping(start: f64, at_soc: f64, at_minute: f64) -> Session {
+    let (mut soc, mut readings) = (start, Vec::new());
+    for second in 0..3000_u32 {
+        let minute = f64::from(second) / 60.0;
+        let kw =
+            (150.0 - 0.6 * soc) * if soc >= at_soc { 0.85 } else { 1.0 } * if minute >= at_minute { 0.8 } else { 1.0 };
+        if second % 10 == 0 {
+            readings.push(Reading {
+                elapsed: Minutes::new(minute),
+                soc: Some(Soc::percent(soc.floor())),
+                power: Some(Power::kw(kw.round())),
+                ..Reading::default()
+            });
+        }
+        soc += kw / 36.0 / 70.0;
+        if soc > 85.0 {
+            break;
+        }
+    }
+    Session { readings, conditions: warm(30.0) }
+}
+
+#[test]
+fn several_charges_tell_a_boost_from_a_step() {
+    let told = |sessions: &[Session]| {
+        let reports: Vec<Report> = sessions.iter().map(|session| report(session, 70.0, 400.0)).collect();
+        let members: Vec<Member> = (0..sessions.len())
+            .map(|index| Member { name: ["a", "b", "c"][index], session: &sessions[index], report: &reports[index] })
+            .collect();
+        agreed(&members)
+    };
+    let never = f64::INFINITY;
+    let boost = told(&[stepping(10.0, never, 10.0), stepping(25.0, never, 10.0)]);
+    let [Agreed::Boost { lasts, highest_start, charges, .. }] = &boost[..] else { panic!("{boost:?}") };
+    assert!((lasts.get() - 10.0).abs() < 0.4 && highest_start.get() == 25.0 && charges.len() == 2);
+    let step = told(&[stepping(10.0, 45.0, never), stepping(25.0, 45.0, never)]);
+    let [Agreed::CurveStep { soc, .. }] = &step[..] else { panic!("{step:?}") };
+    assert!((soc.get() - 45.0).abs() < 1.0, "{soc:?}");
+    assert!(told(&[stepping(10.0, 45.0, never)]).is_empty());
+    assert!(told(&[stepping(10.0, never, 10.0), stepping(25.0, never, never)]).is_empty());
+}
+
+/// Charges at random powers by SoC, over random ranges.
+fn any_charge() -> impl Strategy<Value = Session> {
+    (prop::collection::vec(30.0f64..200.0, 10), 5u32..40, 50u32..95).prop_map(|(powers, from, to)| {
+        let mut minute = 0.0;
+        let readings = (from..=to).map(|soc| {
+            let kw = powers[(soc / 10) as usize];
+            let reading = Reading {
+                elapsed: Minutes::new(minute),
+                soc: Some(Soc::percent(f64::from(soc))),
+                power: Some(Power::kw(kw)),
+                ..Reading::default()
+            };
+            minute += 0.6 * 60.0 / kw;
+            reading
+        });
+        Session { readings: readings.collect(), conditions: Conditions { meter: Meter::Car, ..warm(30.0) } }
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+
+    #[test]
+    fn a_combined_curve_is_no_faster_than_the_fastest_charge_that_covers(
+        sessions in prop::collection::vec(any_charge(), 1..5),
+    ) {
+        let usable = Energy::kwh(60.0);
+        let reports: Vec<Report> = sessions.iter().map(|session| report(session, 60.0, 360.0)).collect();
+        let members: Vec<Member> = sessions.iter().zip(&reports).map(|(session, report)| Member { name: "m", session, report }).collect();
+        let time = |power: &Profile, from: u32, to: u32| {
+            ChargingTime::new(power, usable).minutes(Soc::percent(f64::from(from)), Soc::percent(f64::from(to))).get()
+        };
+        let limits = ["charger-limited", "derated-stall"];
+        prop_assume!(reports.iter().all(|report| report.findings.iter().all(|finding| !limits.contains(&finding.code()))));
+        for curve in curve_family(&members, usable) {
+            for (from, to) in [(10, 20), (20, 40), (35, 45), (10, 80), (40, 70), (60, 90), (30, 31)] {
+                let covers = |report: &&Report| {
+                    let measured = report.curve.measured;
+                    measured.0.get() <= f64::from(from) && measured.1.get() >= f64::from(to)
+                };
+                let fastest = reports.iter().filter(covers).map(|report| time(&report.curve.power, from, to)).reduce(f64::min);
+                if let Some(fastest) = fastest {
+                    let combined = time(&curve.power, from, to);
+                    prop_assert!(combined >= fastest * 0.995, "{from}–{to}: {combined} against {fastest}");
+                }
+            }
+        }
+    }
 }

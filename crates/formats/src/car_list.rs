@@ -129,17 +129,22 @@ fn home(row: &Row) -> Option<HomePost> {
 fn profile(row: &Row, name: &str, low: f64, high: f64) -> Result<Option<Profile>, FormatError> {
     let Some(text) = row.text(name) else { return Ok(None) };
     let wrong = || row.wrong(format!("{name} is \"{text}\"; expected points over SoC such as 0:320 100:400"));
-    let point = |point: &str| {
-        let (soc, value) = point.split_once(':')?;
-        let value: f64 = value.parse().ok().filter(|value| (low..=high).contains(value))?;
-        Some((soc.parse().ok()?, value))
-    };
-    let points: Option<Vec<(f64, f64)>> = text.split_whitespace().map(point).collect();
-    let points = points.filter(|points| points.len() <= MOST_CURVE_POINTS).ok_or_else(wrong)?;
-    Profile::new(points).map(Some).map_err(|_| wrong())
+    read_points(&text, low, high).map(Some).ok_or_else(wrong)
 }
 
-fn points(profile: &Profile) -> String {
+/// A profile over SoC from points such as `0:320 100:400`, each value within limits.
+pub fn read_points(text: &str, low: f64, high: f64) -> Option<Profile> {
+    let point = |point: &str| {
+        let (soc, value) = point.split_once(':')?;
+        let value: f64 = value.replace(',', ".").parse().ok().filter(|value| (low..=high).contains(value))?;
+        Some((soc.replace(',', ".").parse().ok()?, value))
+    };
+    let points: Option<Vec<(f64, f64)>> = text.split_whitespace().map(point).collect();
+    Profile::new(points.filter(|points| points.len() <= MOST_CURVE_POINTS)?).ok()
+}
+
+/// The points of a profile, as [`read_points`] reads them.
+pub fn write_points(profile: &Profile) -> String {
     profile.points().iter().map(|(soc, value)| format!("{soc}:{value}")).collect::<Vec<_>>().join(" ")
 }
 
@@ -164,10 +169,10 @@ fn car_row(car: &KnownCar) -> NewRow {
         of_number(car.on_board.map(|charger| charger.limit.get())),
         of_number(car.mass.map(Mass::get)),
         of_number(car.drag_area),
-        of_text(car.pack_voltage.as_ref().map(points)),
+        of_text(car.pack_voltage.as_ref().map(write_points)),
         of_number(boost.map(|boost| boost.time.get())),
         of_number(boost.map(|boost| boost.max_start.get())),
-        of_text(boost.map(|boost| points(&boost.charge_curve))),
+        of_text(boost.map(|boost| write_points(&boost.charge_curve))),
         of_number(home.map(|home| f64::from(home.post.phases))),
         of_number(home.map(|home| home.post.voltage.get())),
         of_number(home.map(|home| home.post.current.get())),

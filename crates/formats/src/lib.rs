@@ -35,7 +35,7 @@ use std::fmt;
 use thiserror::Error;
 
 pub use analysis_json::analysis_json;
-pub use car_list::{ListedCurve, read_cars, read_curves, write_cars, write_curves};
+pub use car_list::{ListedCurve, read_cars, read_curves, read_points, write_cars, write_curves, write_points};
 pub use conditions::{condition_pairs, note_condition};
 pub use drive_line::read_drive_line;
 pub use drive_list::{read_drives, write_drives};

@@ -1,6 +1,8 @@
 //! A car's charges combined: the curves that its sessions amount to, and why some sessions count for nothing.
 
-use spare_hour_core::charging::curve_family::{FamilyCurve, Member, curve_family};
+use spare_hour_core::charging::curve_family::{FamilyCurve, Member, curve_family, other_capacity};
+use spare_hour_core::quantity::Energy;
+use spare_hour_core::session::findings::across::{Agreed, agreed};
 use spare_hour_core::session::soc_timeline::TooFewReadings;
 use spare_hour_store::{Car, Store};
 
@@ -14,6 +16,10 @@ pub struct Combined {
     pub family: Vec<FamilyCurve>,
     /// Names of the sessions that count for nothing, and why.
     pub unread: Vec<(String, TooFewReadings)>,
+    /// Names of the sessions of another capacity, which is given: they count for nothing here.
+    pub other_capacity: Vec<(String, Energy)>,
+    /// Steps and dips that are the car's, or a boost's, because several charges agree.
+    pub agreed: Vec<Agreed>,
 }
 
 /// Combines the sessions of a car.
@@ -34,5 +40,12 @@ pub fn combine(store: &Store, car: &Car) -> Result<Combined, PlanningError> {
         Member { name: &charge.stored.about.name, session: charge.session(), report }
     };
     let members: Vec<Member> = read.iter().map(|(charge, report)| member((charge, report))).collect();
-    Ok(Combined { family: curve_family(&members, car.about.usable), unread })
+    let usable = car.about.usable;
+    let other = |member: &Member| Some((member.name.to_string(), other_capacity(member.session, usable)?));
+    Ok(Combined {
+        family: curve_family(&members, usable),
+        unread,
+        other_capacity: members.iter().filter_map(other).collect(),
+        agreed: agreed(&members),
+    })
 }

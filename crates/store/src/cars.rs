@@ -216,12 +216,17 @@ impl Store {
         row.ok_or(StoreError::NotFound { what: "car", id })?.car()
     }
 
-    /// Changes the name and the numbers of a car; its boost, pack voltage and home stay.
+    /// Changes the name, the numbers, the boost and the pack voltage of a car; its home stays.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn change_car(&self, id: i32, car: &KnownCar) -> Result<()> {
-        let change = (cars::name.eq(&car.name), Numbers::new(car));
+        let change = (
+            cars::name.eq(&car.name),
+            Numbers::new(car),
+            cars::boost.eq(car.boost.as_ref().map(write_boost).transpose()?),
+            cars::pack_voltage.eq(car.pack_voltage.as_ref().map(write_profile).transpose()?),
+        );
         let changed = diesel::update(cars::table.find(id)).set(change).execute(&mut *self.connection()?)?;
         if changed == 0 { Err(StoreError::NotFound { what: "car", id }) } else { Ok(()) }
     }

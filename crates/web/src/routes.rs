@@ -23,6 +23,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/sessions/{id}/join", post(sessions::join))
         .route("/sessions/{id}/remove", post(sessions::remove))
         .route("/sessions/{id}/curve", post(sessions::use_curve))
+        .route("/sessions/{id}/boost", post(sessions::keep_step))
         .route("/sessions/{id}/source", get(sessions::source))
         .route("/sessions/{id}/session.csv", get(sessions::csv))
         .route("/sessions/{id}/session.json", get(sessions::json))

@@ -2,6 +2,7 @@
 
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Minutes, Power, Soc};
+use spare_hour_core::session::findings::across::Agreed;
 use spare_hour_core::session::findings::{Certainty, DipCause, Fact};
 
 use crate::figures::{stopwatch, temperature};
@@ -91,19 +92,55 @@ fn of_reading(fact: &Fact) -> String {
     }
 }
 
+/// What several charges of a car agree on, in a sentence.
+pub fn agreed(agreed: &Agreed) -> String {
+    let of = |charges: &[String]| format!("{} charges ({})", charges.len(), charges.join(", "));
+    match agreed {
+        Agreed::CurveStep { soc, from, to, charges } => format!(
+            "{} step from {:.0} to {:.0} kW at {:.0} %, whatever they began with: the step is the car’s curve.",
+            of(charges),
+            from.get(),
+            to.get(),
+            soc.get()
+        ),
+        Agreed::Dip { soc, charges } => {
+            format!("{} dip around {:.0} %: the dip is the car’s, not a stall’s.", of(charges), soc.get())
+        }
+        Agreed::Boost { lasts, highest_start, from, to, charges } => format!(
+            "{} step down at {}, at different SoC (from {:.0} to {:.0} kW in the first): a boost of about {:.0} min that ran out, seen for starts up to {:.0} %.",
+            of(charges),
+            stopwatch(*lasts),
+            from.get(),
+            to.get(),
+            lasts.get(),
+            highest_start.get()
+        ),
+    }
+}
+
 /// What would decide a fact that is not certain, in one sentence; `None` where nothing is open.
 pub fn would_decide(fact: &Fact) -> Option<&'static str> {
     if fact.certainty() == Certainty::Certain {
         return None;
     }
     Some(match fact {
-        Fact::BoostOver { .. } => "A charge of the same car from another SoC would decide it: a boost ends at the same minute, a step of the curve at the same SoC.",
+        Fact::BoostOver { .. } => {
+            "A charge of the same car from another SoC would decide it: a boost ends at the same minute, a step of the curve at the same SoC."
+        }
         Fact::Derated { .. } => "A charge of the same car at another stall would decide it.",
         Fact::ConstantCurrent { .. } => "The site's amperes, off its label, would decide it.",
-        Fact::Dip { cause: DipCause::Unknown, .. } => "The pack's temperature, or whether another car drew from the same cabinet, would decide it.",
-        Fact::Dip { .. } | Fact::Overheated { .. } => "A charge that begins cooler, or at another stall, would decide it.",
-        Fact::EnergyAgainstSoc { .. } => "Whose meter it was, and the usable capacity by the car's own meter, would decide it.",
-        Fact::CounterLate { .. } | Fact::SocLags { .. } => "The car's own counter beside the station's would decide it.",
+        Fact::Dip { cause: DipCause::Unknown, .. } => {
+            "The pack's temperature, or whether another car drew from the same cabinet, would decide it."
+        }
+        Fact::Dip { .. } | Fact::Overheated { .. } => {
+            "A charge that begins cooler, or at another stall, would decide it."
+        }
+        Fact::EnergyAgainstSoc { .. } => {
+            "Whose meter it was, and the usable capacity by the car's own meter, would decide it."
+        }
+        Fact::CounterLate { .. } | Fact::SocLags { .. } => {
+            "The car's own counter beside the station's would decide it."
+        }
         Fact::PowerSlip { .. } | Fact::ClockSetBack { .. } => "A photo or recording of that moment would decide it.",
         Fact::Balancing { .. } => "A second charge to the same SoC would decide it.",
         Fact::EndedByLimit { .. } => "The limit set in the car would decide it.",
@@ -189,7 +226,12 @@ fn of_limit(fact: &Fact) -> Option<String> {
             ))
         }
         Fact::Derated { flat, site, over, car_takes } => {
-            let flat = format!("{} the power was flat at {:.0} kW on a site of {:.0} kW", from_to(over), flat.get(), site.get());
+            let flat = format!(
+                "{} the power was flat at {:.0} kW on a site of {:.0} kW",
+                from_to(over),
+                flat.get(),
+                site.get()
+            );
             Some(match car_takes {
                 Some(takes) => format!(
                     "{flat}, where the car has taken {:.0} kW: a derated or shared stall is likely. There the curve is the stall's, a lower bound; another stall would be faster.",

@@ -1,6 +1,7 @@
 //! Charging: curves, what a stall lets a car take, the minutes that it takes, and what is known of a car.
 
 pub mod ac_charge;
+pub mod boost_split;
 pub mod charging_time;
 pub mod curve_band;
 pub mod curve_family;

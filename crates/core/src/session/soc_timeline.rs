@@ -377,8 +377,7 @@ fn take_soc_of(fit: &IntervalFit, moments: &mut [Moment], along: &[f64], resolut
     let mut highest = first;
     for (moment, &at) in moments.iter_mut().zip(along).skip(1) {
         let shown = moment.soc;
-        highest =
-            fit.at(at).clamp(shown, shown + resolution).clamp(highest, last.max(highest));
+        highest = fit.at(at).clamp(shown, shown + resolution).clamp(highest, last.max(highest));
         moment.soc = highest.min(last);
     }
 }

@@ -15,8 +15,8 @@ use crate::conditions::{condition_pairs, note_condition};
 use crate::number::{MOST_SECONDS, clock};
 use crate::{FormatError, text_of};
 use line::{EXPECTED, Line};
-pub(crate) use time::{Spelled, decide};
 pub use time::{ReadTimes, TimesAs};
+pub(crate) use time::{Spelled, decide};
 
 /// A typed line as it is understood.
 #[derive(Clone, Debug, PartialEq)]

@@ -130,7 +130,8 @@ pub fn invent(fault: Fault, seed: u64) -> Invented {
     }
     spoil(fault, &mut session, &mut rng);
     let known = rng.bool() || fault == Fault::Derated;
-    let scaled: Vec<(f64, f64)> = curve.iter().map(|point| (point.0, point.1 * between(&mut rng, 0.98, 1.02))).collect();
+    let scaled: Vec<(f64, f64)> =
+        curve.iter().map(|point| (point.0, point.1 * between(&mut rng, 0.98, 1.02))).collect();
     let expected = known.then(|| Profile::new(scaled).unwrap()).filter(|_| fault != Fault::Boost);
     let read_with = if fault == Fault::Capacity { usable * [0.72, 1.3][rng.usize(0..2)] } else { usable };
     Invented { session, usable: read_with, expected }
@@ -187,7 +188,8 @@ fn spoil(fault: Fault, session: &mut Session, rng: &mut Rng) {
 
 impl Invented {
     pub fn findings(&self) -> Vec<Finding> {
-        let basis = Basis { usable: Energy::kwh(self.usable), range: None, base: DistanceBase::Rated, loss_percent: None };
+        let basis =
+            Basis { usable: Energy::kwh(self.usable), range: None, base: DistanceBase::Rated, loss_percent: None };
         let analysis = Analysis::new(&self.session, basis).unwrap();
         findings(&self.session, &analysis, self.expected.as_ref())
     }
@@ -233,10 +235,15 @@ impl Confusion {
         let mut codes: Vec<&str> = self.named.values().flat_map(|named| named.keys().copied()).collect();
         codes.sort_unstable();
         codes.dedup();
-        let mut text = format!("| charges with | found | accused of else | {} |\n|{}", codes.join(" | "), "---|".repeat(codes.len() + 3));
+        let mut text = format!(
+            "| charges with | found | accused of else | {} |\n|{}",
+            codes.join(" | "),
+            "---|".repeat(codes.len() + 3)
+        );
         for fault in Fault::ALL {
             let share = |count: u64| format!("{:.1} %", 100.0 * count as f64 / self.charges as f64);
-            let of = |code: &&str| self.named.get(&fault).and_then(|named| named.get(code)).copied().unwrap_or_default();
+            let of =
+                |code: &&str| self.named.get(&fault).and_then(|named| named.get(code)).copied().unwrap_or_default();
             let cells: Vec<String> = codes.iter().map(|code| share(of(code))).collect();
             let found = if fault == Fault::Clean { "–".into() } else { share(self.found[&fault]) };
             text += &format!("\n| {fault:?} | {found} | {} | {} |", share(self.accused[&fault]), cells.join(" | "));

@@ -142,7 +142,8 @@ fn boost_over(evidence: &Evidence) -> Option<Finding> {
 /// The currents before and after a cut, where both were steady: a limit of the current that was lowered.
 fn current_step(shown: &[Shown], cut: usize) -> Option<(Current, Current)> {
     let steady = |amps: &[f64]| {
-        let (low, high) = amps.iter().fold((f64::INFINITY, 0.0_f64), |(low, high), &amps| (low.min(amps), high.max(amps)));
+        let (low, high) =
+            amps.iter().fold((f64::INFINITY, 0.0_f64), |(low, high), &amps| (low.min(amps), high.max(amps)));
         (amps.len() >= 3 && high <= 1.02 * low).then_some(f64::midpoint(low, high))
     };
     let amps = |shown: &[Shown], near: f64| -> Option<Vec<f64>> {
@@ -155,7 +156,11 @@ fn current_step(shown: &[Shown], cut: usize) -> Option<(Current, Current)> {
 
 fn is_cut(shown: &[Shown], index: usize) -> bool {
     let (before, after) = (shown[index - 1], shown[index]);
-    if !BOOST_MINUTES.contains(&after.minute) || after.soc > BOOST_UNTIL || after.kw > (1.0 - CUT) * before.kw || after.soc - before.soc > 6.0 {
+    if !BOOST_MINUTES.contains(&after.minute)
+        || after.soc > BOOST_UNTIL
+        || after.kw > (1.0 - CUT) * before.kw
+        || after.soc - before.soc > 6.0
+    {
         return false;
     }
     let highest = shown[..index].iter().map(|shown| shown.kw).fold(0.0, f64::max);
@@ -203,7 +208,8 @@ fn derated(evidence: &Evidence) -> Option<Finding> {
             kw <= DERATED_SHARE * site && c_rate <= DERATED_C_RATE && first.soc <= 60.0
         }
     };
-    if !below || cold || more_before {
+    // One charge cannot tell a stall that gave more a minute ago from a step of the curve; the car's others can.
+    if !below || cold || (more_before && evidence.expected.is_none()) {
         return None;
     }
     let known = evidence.expected.map(|curve| Power::kw(curve.at(middle)));

@@ -4,6 +4,7 @@
 //! that are not the car's ([`limits`]), heat and cold ([`thermal`]), how it began and ended ([`ends`]).
 //! The thresholds are common practice, no published source; each stands in its file as a named constant.
 
+pub mod across;
 mod clock;
 mod ends;
 mod energy;
@@ -160,7 +161,9 @@ impl<'a> Evidence<'a> {
     fn into_battery(&self, kw: f64) -> f64 {
         match self.session.conditions.meter {
             crate::session::Meter::Car => kw,
-            crate::session::Meter::Station => kw * (1.0 - self.analysis.loss_percent.unwrap_or(0.0).clamp(0.0, 15.0) / 100.0),
+            crate::session::Meter::Station => {
+                kw * (1.0 - self.analysis.loss_percent.unwrap_or(0.0).clamp(0.0, 15.0) / 100.0)
+            }
         }
     }
 

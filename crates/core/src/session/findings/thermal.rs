@@ -66,9 +66,9 @@ fn next_dip(shown: &[Shown], from: usize) -> Option<(usize, usize, usize)> {
             continue;
         }
         let reach = shown[from..low].iter().rev().take_while(|before| shown[low].soc - before.soc <= WIDTH);
-        let high = reach.enumerate().find(|(_, before)| {
-            before.kw >= STILL * shown[now].kw && before.kw - shown[low].kw >= FALL * before.kw
-        });
+        let high = reach
+            .enumerate()
+            .find(|(_, before)| before.kw >= STILL * shown[now].kw && before.kw - shown[low].kw >= FALL * before.kw);
         if let Some((back, _)) = high {
             return Some((low - 1 - back, low, recovered(shown, now)));
         }

@@ -3,9 +3,12 @@
 use serde::Deserialize;
 use spare_hour_core::charging::ac_charge::OnBoardCharger;
 use spare_hour_core::charging::known_car::KnownCar;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Energy, Mass, Power};
+use spare_hour_core::quantity::{Energy, Mass, Minutes, Power, Soc};
 use spare_hour_core::session::distance_base::{DistanceBase, Distances};
+use spare_hour_core::trip::Boost;
+use spare_hour_formats::{read_points, write_points};
 use spare_hour_store::Car;
 
 use crate::forms::distance_base::{base_word, parse_base};
@@ -32,6 +35,10 @@ pub(super) struct CarForm {
     ac_power: Field,
     mass: Field,
     drag_area: Field,
+    pack_voltage: Field,
+    boost_min: Field,
+    boost_start: Field,
+    boost_power: Field,
     base: DistanceBase,
     units: Units,
 }
@@ -50,6 +57,10 @@ pub(crate) struct CarFields {
     ac_power: String,
     mass: String,
     drag_area: String,
+    pack_voltage: String,
+    boost_min: String,
+    boost_start: String,
+    boost_power: String,
     base: String,
 }
 
@@ -71,6 +82,10 @@ impl CarForm {
             ac_power: Field::new(fields.ac_power),
             mass: Field::new(fields.mass),
             drag_area: Field::new(fields.drag_area),
+            pack_voltage: Field::new(fields.pack_voltage),
+            boost_min: Field::new(fields.boost_min),
+            boost_start: Field::new(fields.boost_start),
+            boost_power: Field::new(fields.boost_power),
             base: parse_base(Some(&fields.base)).unwrap_or_default(),
             units,
         }
@@ -91,6 +106,12 @@ impl CarForm {
             ac_power: number(about.on_board.map(|charger| charger.limit.get())),
             mass: number(about.mass.map(Mass::get)),
             drag_area: number(about.drag_area),
+            pack_voltage: Field::new(about.pack_voltage.as_ref().map(over_soc).unwrap_or_default()),
+            boost_min: number(about.boost.as_ref().map(|boost| boost.time.get())),
+            boost_start: number(about.boost.as_ref().map(|boost| boost.max_start.get())),
+            boost_power: Field::new(
+                about.boost.as_ref().map(|boost| over_soc(&boost.charge_curve)).unwrap_or_default(),
+            ),
             base: about.distance_base,
             units,
         }
@@ -110,7 +131,47 @@ impl CarForm {
             ("ac_power", "AC limit, kW".into(), &self.ac_power),
             ("mass", "Empty mass, kg".into(), &self.mass),
             ("drag_area", "Drag area CdA, m²".into(), &self.drag_area),
+            ("boost_min", "Boost lasts, min".into(), &self.boost_min),
+            ("boost_start", "Boost for starts up to, %".into(), &self.boost_start),
         ]
+    }
+
+    /// The fields that hold values over SoC.
+    pub(super) fn profile_fields(&self) -> Vec<NamedField<'_>> {
+        vec![
+            ("boost_power", "Boost power, kW (or A)".into(), &self.boost_power),
+            ("pack_voltage", "Pack voltage, V, at 0 and 100 %".into(), &self.pack_voltage),
+        ]
+    }
+
+    /// Boost and pack voltage, or faults beside their fields.
+    fn boost(&mut self) -> (Option<Boost>, Option<Profile>) {
+        let voltage =
+            self.pack_voltage.optional("volts such as 320 400 or 0:320 100:400", |text| values(text, 50.0, 2_000.0));
+        let power = self.boost_power.optional("kW such as 190 or 0:170 60:150, or amperes such as 500 A", |text| {
+            match text.strip_suffix(['A', 'a']) {
+                Some(amps) => current(amps.trim(), voltage.as_ref()),
+                None => values(text.trim_end_matches("kW").trim(), 0.1, 10_000.0),
+            }
+        });
+        let minutes = self.boost_min.number(0.1, 1_440.0, "min");
+        let start = self.boost_start.number(0.0, 100.0, "%");
+        let given = [power.is_some(), minutes.is_some(), start.is_some()];
+        if given.contains(&true) {
+            for (field, given) in
+                [&mut self.boost_power, &mut self.boost_min, &mut self.boost_start].into_iter().zip(given)
+            {
+                if !given {
+                    field.fault.get_or_insert_with(|| "a boost needs its minutes, highest start and power".into());
+                }
+            }
+        }
+        let boost = power.zip(minutes.zip(start)).map(|(charge_curve, (minutes, start))| Boost {
+            time: Minutes::new(minutes),
+            max_start: Soc::percent(start),
+            charge_curve,
+        });
+        (boost, voltage)
     }
 
     /// The bases of distances: word, name, whether chosen.
@@ -138,7 +199,8 @@ impl CarForm {
         let drag_area = self.drag_area.number(0.2, 3.0, "m²");
         both_or_none(test_range.is_some(), test_speed.is_some(), &mut self.test_range, &mut self.test_speed);
         both_or_none(phases.is_some(), ac_power.is_some(), &mut self.ac_phases, &mut self.ac_power);
-        if self.number_fields().iter().any(|field| field.2.fault.is_some()) {
+        let (boost, pack_voltage) = self.boost();
+        if self.number_fields().iter().chain(&self.profile_fields()).any(|field| field.2.fault.is_some()) {
             return None;
         }
         let on_board =
@@ -149,8 +211,37 @@ impl CarForm {
             on_board,
             mass: mass.map(Mass::kg),
             drag_area,
+            boost,
+            pack_voltage,
             ..KnownCar::new(name?, Energy::kwh(usable?), loss?)
         })
+    }
+}
+
+/// Values over SoC: one for all, two for 0 and 100 %, or points such as `0:320 100:400`.
+fn values(text: &str, low: f64, high: f64) -> Option<Profile> {
+    let plain: Option<Vec<f64>> = text.split_whitespace().map(|value| value.replace(',', ".").parse().ok()).collect();
+    let within = plain.filter(|values| values.iter().all(|value| (low..=high).contains(value)));
+    match within.as_deref() {
+        Some([one]) => Some(Profile::constant(*one)),
+        Some([empty, full]) => Profile::new(vec![(0.0, *empty), (100.0, *full)]).ok(),
+        _ => read_points(text, low, high),
+    }
+}
+
+/// The power of a current, by the pack's voltage.
+fn current(amps: &str, voltage: Option<&Profile>) -> Option<Profile> {
+    let amps: f64 = amps.replace(',', ".").parse().ok().filter(|amps| (1.0..=3_000.0).contains(amps))?;
+    let power = voltage?.points().iter().map(|&(soc, volts)| (soc, volts * amps / 1000.0));
+    Profile::new(power.collect()).ok()
+}
+
+/// A profile as it is typed: one value where it is the same everywhere.
+fn over_soc(profile: &Profile) -> String {
+    match profile.points() {
+        [(_, first), rest @ ..] if rest.iter().all(|(_, value)| value == first) => figures::field(*first),
+        [(0.0, empty), (100.0, full)] => format!("{} {}", figures::field(*empty), figures::field(*full)),
+        _ => write_points(profile),
     }
 }
 
@@ -193,6 +284,10 @@ mod tests {
             mass: "1850".into(),
             drag_area: "0.59".into(),
             base: "own".into(),
+            pack_voltage: "320 400".into(),
+            boost_min: "10".into(),
+            boost_start: "50".into(),
+            boost_power: "500 A".into(),
             ..fields()
         };
         let car = CarForm::new(full, Units::default()).car().unwrap();
@@ -201,7 +296,10 @@ mod tests {
         assert_eq!(car.on_board, Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }));
         let shown = CarForm::of(&Car { id: 1, about: car, curve: None }, Units::default());
         let texts: Vec<&str> = shown.number_fields().iter().map(|field| field.2.text.as_str()).collect();
-        assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11", "1850", "0.59"]);
+        assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11", "1850", "0.59", "10", "50"]);
+        // 500 A are 160 kW at 320 V and 200 at 400.
+        let profiles: Vec<&str> = shown.profile_fields().iter().map(|field| field.2.text.as_str()).collect();
+        assert_eq!(profiles, ["160 200", "320 400"]);
         assert_eq!(shown.bases().iter().find(|base| base.2).unwrap().0, "own");
     }
 
@@ -227,6 +325,8 @@ mod tests {
         assert_eq!(half, [("test_speed", "needed with the number beside it".to_string())]);
         let wrong = faults(CarFields { ac_phases: "4".into(), own: "x".into(), ..fields() });
         assert_eq!(wrong.iter().map(|fault| fault.0).collect::<Vec<_>>(), ["own", "ac_phases"]);
+        let half = faults(CarFields { boost_min: "10".into(), ..fields() });
+        assert_eq!(half.iter().map(|fault| fault.0).collect::<Vec<_>>(), ["boost_start"]);
         assert!(CarForm::new(CarFields { name: " ".into(), ..fields() }, Units::default()).car().is_none());
     }
 }

@@ -23,7 +23,7 @@ use crate::charts::{Line, Plot, path, ticks, x_scale, y_scale};
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
-use spare_hour_wording::figures;
+use spare_hour_wording::{figures, findings as wording};
 
 pub(crate) use curve::{keep as keep_points, show as show_curve};
 use form::{CarFields, CarForm};
@@ -57,6 +57,10 @@ struct ShowPage {
     family: Vec<FamilyRow>,
     /// Sessions that could not be read, with the reason.
     unread: Vec<String>,
+    /// Sessions of another capacity, named.
+    other_capacity: Vec<String>,
+    /// What several charges agree on.
+    agreed: Vec<String>,
     plot: Option<Plot>,
     curves: Vec<CurveRow>,
     sessions: Vec<(i32, String)>,
@@ -66,7 +70,7 @@ struct ShowPage {
 struct FamilyRow {
     /// Its place in the family.
     index: usize,
-    kind: &'static str,
+    kind: String,
     measured: String,
     ten_to_eighty: String,
     members: Vec<String>,
@@ -176,7 +180,7 @@ impl ShowPage {
     ) -> Result<Self, WebError> {
         let car = store.car(id)?;
         let curves = store.curves_of(id)?;
-        let Combined { family, unread } = combine(store, &car)?;
+        let Combined { family, unread, other_capacity, agreed } = combine(store, &car)?;
         let sessions = store.sessions()?.into_iter().filter(|line| line.car == Some(id));
         Ok(Self {
             frame: Frame { title: car.about.name.clone(), ..frame },
@@ -187,6 +191,11 @@ impl ShowPage {
             plot: plot(&car, &family, &curves),
             family: family.iter().enumerate().map(|(index, curve)| family_row(index, curve, &car)).collect(),
             unread: unread.iter().map(|(name, error)| format!("{name}: {error}")).collect(),
+            other_capacity: other_capacity
+                .iter()
+                .map(|(name, usable)| format!("{name} ({} kWh)", figures::field(usable.get())))
+                .collect(),
+            agreed: agreed.iter().map(wording::agreed).collect(),
             curves: curves.iter().rev().map(|curve| curve_row(&car, curve, units)).collect(),
             sessions: sessions.map(|line| (line.id, line.name)).collect(),
             form: form.unwrap_or_else(|| CarForm::of(&car, units)),

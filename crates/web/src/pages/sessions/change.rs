@@ -6,13 +6,17 @@ use axum::extract::{Form, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use serde::Deserialize;
+use spare_hour_core::charging::boost_split::split_boost;
 use spare_hour_core::charging::curve_fit::FittedCurve;
+use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Distance, Temperature};
 use spare_hour_core::session::Conditions;
+use spare_hour_core::session::findings::{Fact, Finding};
 use spare_hour_core::session::join::join as join_sessions;
 use spare_hour_formats::{condition_pairs, note_condition, write_session_csv};
-use spare_hour_store::{NewCurve, NewSession, Store};
+use spare_hour_planning::read_charge::ReadCharge;
+use spare_hour_store::{Car, NewCurve, NewSession, Store};
 
 use crate::app::App;
 use crate::forms::field::Field;
@@ -191,6 +195,56 @@ pub(crate) async fn use_curve(
     })
     .await?;
     Ok(Redirect::to(&format!("/sessions/{id}?used={}", form.car)))
+}
+
+#[derive(Debug, Deserialize)]
+pub(crate) struct BoostForm {
+    keep: String,
+}
+
+/// Keeps a step under discussion as a boost of the session's car, or as a step of its curve, and plans with that.
+pub(crate) async fn keep_step(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Form(form): Form<BoostForm>,
+) -> Result<Redirect, WebError> {
+    let car = app
+        .change(move |store| {
+            let charge = ReadCharge::new(store, id)?;
+            let car = charge.stored.about.car.ok_or_else(|| WebError::Refused("Say first which car it was.".into()))?;
+            let car = store.car(car)?;
+            keep_step_of(store, &charge, &car, form.keep == "boost")?;
+            Ok(car.id)
+        })
+        .await?;
+    Ok(Redirect::to(&format!("/sessions/{id}?used={car}")))
+}
+
+fn keep_step_of(store: &Store, charge: &ReadCharge, car: &Car, as_boost: bool) -> Result<(), WebError> {
+    let refused = |what: &str| WebError::Refused(what.to_string());
+    let report = charge.report(None).map_err(|error| WebError::Refused(error.to_string()))?;
+    let is_step = |finding: &&Finding| matches!(finding.fact, Fact::BoostOver { .. });
+    let step =
+        report.findings.iter().find(is_step).ok_or_else(|| refused("There is no step in this charge any more."))?;
+    let (at, span) = step.at.zip(step.span).ok_or_else(|| refused("The step has no place."))?;
+    let new = NewCurve {
+        session: Some(charge.stored.id),
+        measured: Some(report.curve.measured),
+        explained: "fitted to this session alone; its step is kept as the curve’s".into(),
+        ..NewCurve::new(car.id, charge.stored.about.name.clone(), report.curve.power.clone())
+    };
+    if !as_boost {
+        store.add_curve_in_use(&new)?;
+        return Ok(());
+    }
+    let start = report.analysis.timeline.start_soc();
+    let lasts = at - report.analysis.timeline.start();
+    let split =
+        split_boost(&report.curve, lasts, span, start).ok_or_else(|| refused("Nothing is left beside the step."))?;
+    let explained = "fitted to this session alone; before its step, kept as a boost, no more than the power after it";
+    store.change_car(car.id, &KnownCar { boost: Some(split.boost), ..car.about.clone() })?;
+    store.add_curve_in_use(&NewCurve { power: split.sustained, explained: explained.into(), ..new })?;
+    Ok(())
 }
 
 #[derive(Debug, Deserialize)]

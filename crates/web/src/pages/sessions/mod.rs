@@ -24,7 +24,7 @@ use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
 pub(crate) use bring::{import, lines, matched, new};
-pub(crate) use change::{change, edit, join, leave_out, remove, use_curve};
+pub(crate) use change::{change, edit, join, keep_step, leave_out, remove, use_curve};
 pub(crate) use grid::show as grid;
 use loaded::Loaded;
 use spare_hour_wording::figures;
@@ -50,6 +50,8 @@ struct ShowPage {
     notice: Option<(String, Option<i32>)>,
     view: Result<SessionView, String>,
     cars: Vec<(i32, String, bool)>,
+    /// Whether it is known which car it was.
+    has_car: bool,
     /// Sessions that this one could be joined with.
     others: Vec<(i32, String)>,
     source_name: String,
@@ -123,7 +125,7 @@ pub(crate) async fn show(
         .await?;
     let created_at = figures::stamp(loaded.units, &loaded.stored.created_at);
     let about = loaded.charge.stored.about;
-    let cars = car_choice::options(&cars, about.car);
+    let (has_car, cars) = (about.car.is_some(), car_choice::options(&cars, about.car));
     let shown = ShowPage {
         frame: Frame::new(&app, "sessions", about.name.clone()),
         id,
@@ -131,6 +133,7 @@ pub(crate) async fn show(
         notice,
         view,
         cars,
+        has_car,
         others,
         source_name: about.source_name,
         source_text: about.source_text,

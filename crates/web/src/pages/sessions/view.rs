@@ -5,7 +5,7 @@ use spare_hour_core::charging::curve_features::Stretch;
 use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Distance, Energy, Power, Soc, Temperature, Voltage};
 use spare_hour_core::session::analysis::{Analysis, Slice, Window};
-use spare_hour_core::session::findings::{Finding, Severity};
+use spare_hour_core::session::findings::{Certainty, Fact as Odd, Finding, Severity};
 use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::soc_timeline::TooFewReadings;
@@ -73,6 +73,12 @@ pub(crate) struct FindingRow {
     pub(crate) word: &'static str,
     pub(crate) at: String,
     pub(crate) message: String,
+    /// How sure it is, where it is not certain.
+    pub(crate) certainty: Option<&'static str>,
+    /// What would decide it.
+    pub(crate) decided_by: Option<&'static str>,
+    /// Whether it may be a boost, to be kept as one.
+    pub(crate) may_be_boost: bool,
 }
 
 /// A window of SoC.
@@ -280,6 +286,9 @@ fn finding_row((index, finding): (usize, &Finding), units: Units) -> FindingRow 
         },
         at: finding.at.map(clock).unwrap_or_default(),
         message: findings::sentence(&finding.fact, units),
+        certainty: Some(finding.certainty()).filter(|sure| *sure != Certainty::Certain).map(Certainty::word),
+        decided_by: findings::would_decide(&finding.fact),
+        may_be_boost: matches!(finding.fact, Odd::BoostOver { .. }),
     }
 }
 
@@ -432,6 +441,18 @@ fn ac(loaded: &Loaded, analysis: &Analysis) -> Vec<Fact> {
     ])
 }
 
+/// All that a reading shows beside clock, SoC, power, energy and pack.
+fn beside(reading: &Reading, units: Units) -> String {
+    let parts = [
+        reading.voltage.map(|volts| format!("{} V", figures::field(volts.get()))),
+        reading.current.map(|amps| format!("{} A", figures::field(amps.get()))),
+        reading.ambient.map(|air| format!("air {}", figures::temperature(units, air))),
+        reading.range.map(|range| format!("range {}", figures::distance(units, range))),
+        reading.note.clone(),
+    ];
+    parts.into_iter().flatten().collect::<Vec<_>>().join(" · ")
+}
+
 fn reading_row((position, reading): (usize, &Reading), units: Units) -> ReadingRow {
     ReadingRow {
         position,
@@ -440,7 +461,7 @@ fn reading_row((position, reading): (usize, &Reading), units: Units) -> ReadingR
         kw: figures::or_dash(reading.power.map(Power::get), 0),
         kwh: figures::or_dash(reading.energy.map(Energy::get), 1),
         battery: figures::or_dash(reading.battery.map(|battery| units.temperature.of(battery)), 0),
-        note: reading.note.clone().unwrap_or_default(),
+        note: beside(reading, units),
         left_out: reading.left_out.clone(),
     }
 }
