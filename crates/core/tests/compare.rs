@@ -124,6 +124,16 @@ fn what_misleads_is_named() {
         run("ac", 3, &ac, &reports[2]),
     ];
     assert_eq!(codes(&compare(&runs, None, 0)), ["charger-limited", "warmth-differs", "ac-and-dc"]);
+    let noted = |car_on, software: &str| Conditions {
+        car_on: Some(car_on),
+        software: Some(software.into()),
+        preconditioned: Some("yes".into()),
+        ..warm(30.0)
+    };
+    let (one, other) = (steady(60.0, 60.0, 10, 60, noted(true, "4.1")), steady(60.0, 60.0, 10, 60, noted(false, "4.2")));
+    let (of_one, of_other) = (report(&one, 60.0, 360.0), report(&other, 60.0, 360.0));
+    let both = [run("one", 1, &one, &of_one), run("other", 1, &other, &of_other)];
+    assert_eq!(codes(&compare(&both, None, 0)), ["software-differs", "car-on-differs"]);
     let high = steady(60.0, 60.0, 40, 70, warm(2.0));
     let of_high = report(&high, 60.0, 360.0);
     let with_high = [runs[1], run("high", 2, &high, &of_high)];

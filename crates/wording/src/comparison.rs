@@ -1,7 +1,7 @@
 //! What would mislead when sessions stand side by side.
 
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::session::compare::Caution;
+use spare_hour_core::session::compare::{Caution, NotedOf};
 
 use crate::figures::temperature;
 
@@ -30,6 +30,22 @@ pub fn sentence(caution: &Caution, units: Units) -> String {
             temperature(units, *high)
         ),
         Caution::AcAndDc => "AC and DC charges are on one scale here.".into(),
+        Caution::SoftwareDiffers(versions) => format!(
+            "One car with different software ({}): an update may have changed its curve.",
+            versions.join(", ")
+        ),
+        Caution::CapacityDiffers(low, high) => format!(
+            "One car was noted with {:.0} and {:.0} kWh: one of the two is wrong, or it is another pack.",
+            low.get(),
+            high.get()
+        ),
+        Caution::Differs(what) => match what {
+            NotedOf::CarOn => "The car was on in some and off in others: its accessories take a part.",
+            NotedOf::Cabinet => "Some shared a power cabinet with another car: their power may not be the car’s.",
+            NotedOf::Preconditioning => "Some were preconditioned otherwise than others: a warmer pack takes more.",
+            NotedOf::Meter => "Some powers are the station’s and some the car’s: they differ by the loss.",
+        }
+        .into(),
     }
 }
 

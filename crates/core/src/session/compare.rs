@@ -10,13 +10,13 @@ use crate::session::analysis::Window;
 use crate::session::report::Report;
 
 /// Most sessions that are compared at once.
-pub const MOST_COMPARED: usize = 6;
+pub const MOST_COMPARED: usize = 8;
 /// Packs that differ by more than this share are not compared by percent.
 const PACKS_DIFFER: f64 = 0.05;
 /// Start points that differ by more than this are different starts, points.
 const STARTS_DIFFER: f64 = 2.0;
 /// Packs at the start that differ by more than this are cold against warm, K.
-const WARMTH_DIFFERS: f64 = 12.0;
+const WARMTH_DIFFERS: f64 = 5.0;
 /// Width of a part in which time is won or lost, points.
 const PART: f64 = 10.0;
 
@@ -112,6 +112,25 @@ pub enum Caution {
     WarmthDiffers(Temperature, Temperature),
     /// AC and DC charges are on one scale.
     AcAndDc,
+    /// Runs of one car with different software.
+    SoftwareDiffers(Vec<String>),
+    /// Runs of one car that were noted with different capacities, from the least to the most.
+    CapacityDiffers(Energy, Energy),
+    /// Something that was noted of some differs: the car on or off, a shared cabinet, preconditioning, the meter.
+    Differs(NotedOf),
+}
+
+/// What was noted of a charge and may differ.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum NotedOf {
+    /// Whether the car was on.
+    CarOn,
+    /// Whether another car drew from the same cabinet.
+    Cabinet,
+    /// Whether and how it was preconditioned.
+    Preconditioning,
+    /// Whose meter was read.
+    Meter,
 }
 
 impl Caution {
@@ -124,6 +143,12 @@ impl Caution {
             Self::StartsDiffer { .. } => "starts-differ",
             Self::WarmthDiffers(..) => "warmth-differs",
             Self::AcAndDc => "ac-and-dc",
+            Self::SoftwareDiffers(_) => "software-differs",
+            Self::CapacityDiffers(..) => "capacity-differs",
+            Self::Differs(NotedOf::CarOn) => "car-on-differs",
+            Self::Differs(NotedOf::Cabinet) => "cabinet-differs",
+            Self::Differs(NotedOf::Preconditioning) => "preconditioning-differs",
+            Self::Differs(NotedOf::Meter) => "meter-differs",
         }
     }
 }
@@ -324,5 +349,49 @@ fn cautions(runs: &[Run]) -> Vec<Caution> {
     if ac > 0 && ac < runs.len() {
         cautions.push(Caution::AcAndDc);
     }
+    cautions.extend(software(runs));
+    cautions.extend(capacity(runs));
+    cautions.extend(noted(runs).into_iter().map(Caution::Differs));
     cautions
+}
+
+/// Different software of one car, where it was noted.
+fn software(runs: &[Run]) -> Option<Caution> {
+    let noted: Vec<(Option<i32>, &str)> =
+        runs.iter().filter_map(|run| Some((run.car, run.session.conditions.software.as_deref()?.trim()))).collect();
+    let mut versions: Vec<String> = Vec::new();
+    for (car, software) in &noted {
+        let other = noted.iter().any(|(same, version)| car.is_some() && same == car && version != software);
+        if other && !versions.iter().any(|known| known == software) {
+            versions.push((*software).to_string());
+        }
+    }
+    (!versions.is_empty()).then_some(Caution::SoftwareDiffers(versions))
+}
+
+/// Different capacities noted for one car.
+fn capacity(runs: &[Run]) -> Option<Caution> {
+    let of = |car: i32| {
+        let noted = runs.iter().filter(move |run| run.car == Some(car));
+        spread_of(noted.filter_map(|run| run.session.conditions.usable).map(Energy::get))
+    };
+    let spread = runs.iter().filter_map(|run| of(run.car?)).find(|(low, high)| high / low > 1.02)?;
+    Some(Caution::CapacityDiffers(Energy::kwh(spread.0), Energy::kwh(spread.1)))
+}
+
+/// What was noted differently of at least two.
+fn noted(runs: &[Run]) -> Vec<NotedOf> {
+    let conditions = || runs.iter().map(|run| &run.session.conditions);
+    fn differ<T: PartialEq>(noted: impl Iterator<Item = Option<T>>) -> bool {
+        let known: Vec<T> = noted.flatten().collect();
+        known.windows(2).any(|pair| pair[0] != pair[1])
+    }
+    let preconditioned = |text: &String| text.trim().to_lowercase();
+    let all = [
+        (NotedOf::CarOn, differ(conditions().map(|noted| noted.car_on))),
+        (NotedOf::Cabinet, differ(conditions().map(|noted| noted.shared_cabinet))),
+        (NotedOf::Preconditioning, differ(conditions().map(|noted| noted.preconditioned.as_ref().map(preconditioned)))),
+        (NotedOf::Meter, differ(conditions().map(|noted| Some(noted.meter)))),
+    ];
+    all.into_iter().filter(|(_, differs)| *differs).map(|(what, _)| what).collect()
 }

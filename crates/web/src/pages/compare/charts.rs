@@ -10,7 +10,10 @@ use crate::charts::bricks::minute_bricks;
 use crate::charts::{Line, Plot, Scale, path, ticks, x_scale, y_scale};
 
 /// The looks of the lines: each its own dash too, so that colour does not carry meaning alone.
-const LOOKS: [&str; 6] = ["series-1", "series-2", "series-3", "series-4", "series-5", "series-6"];
+const LOOKS: [&str; 8] =
+    ["series-1", "series-2", "series-3", "series-4", "series-5", "series-6", "series-7", "series-8"];
+/// A charge that lasts more than so many times the middle one is cut off at the edge, so that it does not crush the others.
+const CUT_AT: f64 = 3.0;
 /// Points of a line drawn at most.
 const MOST_POINTS: usize = 300;
 /// Width of all bricks in the drawing's units.
@@ -103,8 +106,11 @@ pub(super) fn plots(runs: &[OwnedRun], comparison: &Comparison, units: Units) ->
 
 fn plot(kind: &Kind, runs: &[OwnedRun], from: Soc, units: Units) -> Option<Plot> {
     let series: Vec<Points> = runs.iter().map(|run| (kind.points)(run, from, units)).collect();
+    let ends = series.iter().filter_map(|points| points.last()).map(|point| point.0);
+    let most_x = if kind.key == "power" { 100.0 } else { usual_length(ends.collect()) };
+    let series: Vec<Points> =
+        series.into_iter().map(|points| points.into_iter().filter(|point| point.0 <= most_x).collect()).collect();
     let all = || series.iter().flatten();
-    let most_x = if kind.key == "power" { 100.0 } else { all().map(|point| point.0).fold(0.0, f64::max) };
     let most_y = all().map(|point| point.1).fold(0.0, f64::max) * 1.06;
     if most_y <= 0.0 || most_x <= 0.0 {
         return None;
@@ -124,6 +130,13 @@ fn plot(kind: &Kind, runs: &[OwnedRun], from: Soc, units: Units) -> Option<Plot>
     })
 }
 
+/// The longest of some lengths, but no more than a few times the middle one.
+fn usual_length(mut lengths: Vec<f64>) -> f64 {
+    lengths.sort_by(f64::total_cmp);
+    let Some((&longest, &middle)) = lengths.last().zip(lengths.get((lengths.len().max(1) - 1) / 2)) else { return 0.0 };
+    longest.min(CUT_AT * middle)
+}
+
 /// A letter beside the end of a line, a little apart from its neighbours.
 fn label(index: usize, end: (f64, f64), x: &Scale, y: &Scale) -> (f64, f64, String) {
     (x.at(end.0) + 5.0 + 9.0 * (index % 3) as f64, y.at(end.1) + 4.0, letter(index))
@@ -138,7 +151,7 @@ pub(super) struct BrickRow {
 
 /// Bricks of every session on one scale of minutes.
 pub(super) fn bricks(runs: &[OwnedRun], units: Units) -> Vec<BrickRow> {
-    let longest = runs.iter().map(|run| run.report.analysis.minutes.get()).fold(1.0, f64::max);
+    let longest = usual_length(runs.iter().map(|run| run.report.analysis.minutes.get()).collect()).max(1.0);
     let paces: Vec<_> = runs.iter().map(|run| minute_bricks(&run.report.analysis, units)).collect();
     let all = paces.iter().flat_map(|bricks| &bricks.bricks);
     let fastest = all.filter_map(|brick| brick.rate.parse::<f64>().ok()).fold(0.0, f64::max);
@@ -153,9 +166,14 @@ pub(super) fn bricks(runs: &[OwnedRun], units: Units) -> Vec<BrickRow> {
             let shade = (5.0 * rate / fastest).ceil().clamp(1.0, 5.0) as usize;
             (place(brick.x), brick.width / width * BRICKS_WIDTH * scale, shade, brick.told.clone())
         };
+        let within = |brick: &(f64, f64, usize, String)| brick.0 < BRICKS_LEFT + BRICKS_WIDTH;
+        let cut = |mut brick: (f64, f64, usize, String)| {
+            brick.1 = brick.1.min(BRICKS_LEFT + BRICKS_WIDTH - brick.0);
+            brick
+        };
         BrickRow {
             letter: letter(index),
-            bricks: own.bricks.iter().map(brick).collect(),
+            bricks: own.bricks.iter().map(brick).filter(within).map(cut).collect(),
             told: format!("{}: {:.0} minutes", run.name, run.report.analysis.minutes.get()),
         }
     };

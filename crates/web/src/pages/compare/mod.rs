@@ -1,4 +1,4 @@
-//! Compare: up to six sessions or curves on one scale.
+//! Compare: up to eight sessions or curves on one scale.
 
 mod charts;
 mod runs;
