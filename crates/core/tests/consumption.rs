@@ -126,7 +126,7 @@ fn predictions_cover_what_they_claim() {
             (drive.climb, drive.descent) = (None, None);
             let actual = energy(&TRUTH, &drive, Body::default()) * (1.0 + 0.04 * dice.normal());
             let per_100km = 100.0 * actual / drive.distance.get();
-            let said = fit.predict(drive.speed(), drive.outside.unwrap(), drive.headwind.unwrap(), drive.load.unwrap());
+            let said = fit.predict(drive.speed(), drive.outside.unwrap(), drive.headwind, drive.load.unwrap());
             inside += u32::from(per_100km >= said.low.get() && per_100km <= said.high.get());
             width += (said.high.get() - said.low.get()) / said.middle.get();
         }
@@ -140,7 +140,7 @@ fn predictions_cover_what_they_claim() {
 fn a_week_is_usable_and_wider_than_a_year() {
     let at = |count| {
         let fit = ConsumptionFit::new(&log(77, count, 0.04), USABLE, Body::default());
-        fit.predict(Speed::kmh(120.0), Temperature::celsius(0.0), Speed::kmh(0.0), Mass::kg(0.0))
+        fit.predict(Speed::kmh(120.0), Temperature::celsius(0.0), Some(Speed::kmh(0.0)), Mass::kg(0.0))
     };
     let (week, year) = (at(7), at(250));
     let conditions = Conditions {
@@ -168,7 +168,7 @@ fn one_odd_drive_is_pointed_at_and_does_not_spoil_the_fit() {
     assert_eq!(odd, [11]);
     assert!(before.residuals.iter().all(|residual| !residual.odd));
     let at = |fit: &ConsumptionFit| {
-        fit.predict(Speed::kmh(110.0), Temperature::celsius(10.0), Speed::kmh(0.0), Mass::kg(0.0)).middle.get()
+        fit.predict(Speed::kmh(110.0), Temperature::celsius(10.0), Some(Speed::kmh(0.0)), Mass::kg(0.0)).middle.get()
     };
     assert!((at(&after) / at(&before) - 1.0).abs() < 0.015, "{} for {}", at(&after), at(&before));
 }
@@ -187,4 +187,39 @@ fn soc_alone_and_left_out_drives_are_weighed_as_they_deserve() {
     let without = ConsumptionFit::new(&drives, USABLE, Body::default());
     assert_eq!(without.drives, by_soc.drives - 1);
     assert!(without.residuals.iter().all(|residual| residual.drive != 3));
+}
+
+#[test]
+fn a_winter_forecast_from_summer_drives_holds_and_says_that_it_saw_no_cold() {
+    let (mut inside, rounds) = (0, 120);
+    for seed in 0..rounds {
+        let mut dice = Dice(9000 + seed);
+        // Cars differ in what heating takes, and a cold car rolls and stores worse.
+        let truth = RoadLoad { heating_kw_per_kelvin: dice.between(0.04, 0.2), ..TRUTH };
+        let in_the_cold = |kelvin: f64, share: f64| 1.0 + share * kelvin;
+        let share = dice.between(0.0, 0.004);
+        let mut drives: Vec<Drive> = (0..60).map(|_| logged(&mut dice, &truth, Body::default(), 0.04)).collect();
+        for drive in &mut drives {
+            drive.outside = Some(Temperature::celsius(dice.between(14.0, 30.0)));
+            let taken = energy(&truth, drive, Body::default()) * (1.0 + 0.04 * dice.normal());
+            drive.used = Used::Energy(Energy::kwh((10.0 * taken).round() / 10.0));
+        }
+        let fit = ConsumptionFit::new(&drives, USABLE, Body::default());
+        let outside = Temperature::celsius(dice.between(-12.0, 2.0));
+        let mut drive = logged(&mut dice, &truth, Body::default(), 0.04);
+        (drive.climb, drive.descent, drive.outside) = (None, None, Some(outside));
+        let actual = energy(&truth, &drive, Body::default())
+            * in_the_cold(14.0 - outside.get(), share)
+            * (1.0 + 0.04 * dice.normal());
+        // Whoever forecasts does not know the wind.
+        let said = fit.predict(drive.speed(), outside, None, drive.load.unwrap());
+        let per_100km = 100.0 * actual / drive.distance.get();
+        let by_wind = drive.headwind.unwrap().get().abs() > 12.0;
+        inside += u32::from(by_wind || (per_100km >= said.low.get() && per_100km <= said.high.get()));
+        assert!(said.colder_than.is_some_and(|coldest| coldest.get() > 13.0));
+        let mild = fit.predict(drive.speed(), Temperature::celsius(20.0), drive.headwind, drive.load.unwrap());
+        assert!(mild.colder_than.is_none());
+    }
+    // 19 of 20 claimed; never less than 9 of 10.
+    assert!(inside * 10 >= rounds as u32 * 9, "{inside} of {rounds}");
 }

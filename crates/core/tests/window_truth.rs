@@ -102,7 +102,7 @@ impl Played {
             counted.push(counted[counted.len() - 1] + kw / 3600.0);
         }
         let offset = if sampling == Sampling::WholeMinutes { rng.f64() * 60.0 } else { 0.0 };
-        let mut reading = |second: usize| {
+        let reading = |second: usize| {
             let clock = second as f64 + offset;
             let minutes = if sampling == Sampling::WholeMinutes { (clock / 60.0).floor() } else { clock / 60.0 };
             Reading {

@@ -26,6 +26,14 @@ const ODD: f64 = 4.0;
 const ROUNDS: usize = 12;
 /// Temperature taken where none was noted, °C: neither heated nor cooled.
 const UNKNOWN_CELSIUS: f64 = 18.0;
+/// Standard deviation of a wind along the road that nobody noted. Common practice, no published source, as the next three.
+const UNKNOWN_WIND: Speed = Speed::kmh(6.0);
+/// Kelvin below the coldest drive that are still like it.
+const SEEN_WITHIN: f64 = 2.0;
+/// How far cars differ in what a kelvin of heating takes, kW: some have a heat pump.
+const UNSEEN_HEATING: f64 = 0.06;
+/// How far cars differ in what else a kelvin of cold takes (air, tyres, the cold pack), share of consumption.
+const UNSEEN_COLD: f64 = 0.003;
 /// Mass of the driver, kg.
 const DRIVER: f64 = 80.0;
 /// Efficiency in the prior, battery to wheel.
@@ -73,6 +81,8 @@ pub struct Prediction {
     pub low: Consumption,
     /// One of forty drives takes more.
     pub high: Consumption,
+    /// The coldest drive that counts, where the prediction is for colder weather than any: what cold takes is then a guess.
+    pub colder_than: Option<Temperature>,
 }
 
 /// A fitted road load.
@@ -91,6 +101,8 @@ pub struct ConsumptionFit {
     body: Body,
     inverse: DMatrix<f64>,
     scale: f64,
+    /// Outside on the coldest drive that counts.
+    coldest: Option<Temperature>,
 }
 
 /// A drive as the fit sees it.
@@ -110,6 +122,8 @@ impl ConsumptionFit {
             .filter(|&index| counts(&drives[index], usable))
             .map(|index| Observation::new(index, &drives[index], usable, body))
             .collect();
+        let outside = seen.iter().filter_map(|seen| drives[seen.drive].outside);
+        let coldest = outside.reduce(|a, b| if b < a { b } else { a });
         let mut weights = vec![1.0; seen.len()];
         let mut fit = Self::weighed(&seen, &weights, body, 1.0);
         for round in 0..ROUNDS {
@@ -121,6 +135,7 @@ impl ConsumptionFit {
             let scale = fit.scale;
             fit = Self::weighed(&seen, &weights, body, scale);
         }
+        fit.coldest = coldest;
         fit.residuals = seen.iter().zip(&weights).map(|(seen, &weight)| fit.residual(seen, weight)).collect();
         fit
     }
@@ -161,6 +176,7 @@ impl ConsumptionFit {
             body,
             inverse: answer.inverse.clone(),
             scale,
+            coldest: None,
         };
         let squares: f64 =
             seen.iter().zip(weights).map(|(seen, weight)| weight * (fit.deviations(seen) * scale).powi(2)).sum();
@@ -187,18 +203,28 @@ impl ConsumptionFit {
         }
     }
 
-    /// Consumption of one drive on a level road under conditions, with its interval; `load` is beside the driver.
-    pub fn predict(&self, speed: Speed, outside: Temperature, headwind: Speed, load: Mass) -> Prediction {
-        let features = features(Distance::km(100.0), &self.conditions(speed, outside, headwind, load));
+    /// Consumption of one drive on a level road under conditions, with its interval; `load` is beside the driver. A wind
+    /// that is not known widens the interval, and so does weather colder than any drive has seen.
+    pub fn predict(&self, speed: Speed, outside: Temperature, headwind: Option<Speed>, load: Mass) -> Prediction {
+        let at = |wind: Speed| features(Distance::km(100.0), &self.conditions(speed, outside, wind, load));
+        let features = at(headwind.unwrap_or_default());
         let middle = dot(&self.load.terms(), &features);
         let row = DVector::from_row_slice(&features);
         let unsure = (row.transpose() * &self.inverse * &row)[(0, 0)].max(0.0);
-        let deviation = (unsure + (self.scatter * middle).powi(2)).sqrt();
+        let by_wind = match headwind {
+            Some(_) => 0.0,
+            None => dot(&self.load.terms(), &at(UNKNOWN_WIND)) - middle,
+        };
+        let unseen = self.coldest.map_or(0.0, |coldest| (coldest.get() - outside.get() - SEEN_WITHIN).max(0.0));
+        let by_cold = unseen * (UNSEEN_HEATING * 100.0 / speed.get()).hypot(UNSEEN_COLD * middle);
+        let known = unsure + (self.scatter * middle).powi(2);
+        let deviation = (known + by_wind.powi(2) + by_cold.powi(2)).sqrt();
         let half = student(GUESS_COUNTS + self.drives as f64) * deviation;
         Prediction {
             middle: Consumption::kwh_per_100km(middle),
             low: Consumption::kwh_per_100km((middle - half).max(0.0)),
             high: Consumption::kwh_per_100km(middle + half),
+            colder_than: self.coldest.filter(|_| unseen > 0.0),
         }
     }
 
@@ -289,7 +315,7 @@ mod tests {
     #[test]
     fn without_drives_the_prior_stands() {
         let fit = ConsumptionFit::new(&[], Energy::kwh(60.0), Body::default());
-        let at = fit.predict(Speed::kmh(110.0), Temperature::celsius(18.0), Speed::kmh(0.0), Mass::kg(0.0));
+        let at = fit.predict(Speed::kmh(110.0), Temperature::celsius(18.0), Some(Speed::kmh(0.0)), Mass::kg(0.0));
         assert!((14.0..22.0).contains(&at.middle.get()), "{at:?}");
         assert!(at.low.get() < 0.8 * at.middle.get() && at.high.get() > 1.2 * at.middle.get());
     }

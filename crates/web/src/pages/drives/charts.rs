@@ -31,7 +31,7 @@ pub(super) fn over_speed(
     outside: Temperature,
     units: Units,
 ) -> Plot {
-    let at = |kmh: f64| fit.predict(Speed::kmh(kmh), outside, Speed::kmh(0.0), Mass::kg(0.0));
+    let at = |kmh: f64| fit.predict(Speed::kmh(kmh), outside, Some(Speed::kmh(0.0)), Mass::kg(0.0));
     let points = drives.iter().filter(|drive| counts(drive, usable));
     let points = points.map(|drive| (drive.speed().get(), drive.consumption(usable).get()));
     let axis = |kmh: f64| units.distance.of_speed(Speed::kmh(kmh));
@@ -58,7 +58,7 @@ pub(super) fn over_temperature(
     speed: Speed,
     units: Units,
 ) -> Plot {
-    let at = |celsius: f64| fit.predict(speed, Temperature::celsius(celsius), Speed::kmh(0.0), Mass::kg(0.0));
+    let at = |celsius: f64| fit.predict(speed, Temperature::celsius(celsius), Some(Speed::kmh(0.0)), Mass::kg(0.0));
     let points = drives.iter().filter(|drive| counts(drive, usable));
     let axis = |celsius: f64| units.temperature.of(Temperature::celsius(celsius));
     let point = |drive: &Drive| Some((axis(drive.outside?.get()), tell(units, drive.consumption(usable).get())));

@@ -81,10 +81,11 @@ impl DrivesView {
         let units = at.units;
         let speed = at.speed.speed(units, 10.0, 250.0).unwrap_or(SPEED);
         let outside = at.outside.temperature(units, -50.0, 55.0).unwrap_or(OUTSIDE);
-        let wind = at.wind.speed(units, -100.0, 100.0).unwrap_or_default();
+        let noted_wind = at.wind.speed(units, -100.0, 100.0);
+        let wind = noted_wind.unwrap_or_default();
         let load = Mass::kg(at.load.number(0.0, 2_000.0, "kg").unwrap_or(0.0));
-        let asked = fit.predict(speed, outside, wind, load);
-        let at_temperature = |celsius| fit.predict(speed, Temperature::celsius(celsius), wind, load).middle;
+        let asked = fit.predict(speed, outside, noted_wind, load);
+        let at_temperature = |celsius| fit.predict(speed, Temperature::celsius(celsius), noted_wind, load).middle;
         Self {
             headline: headline(&asked, units),
             told: told(&fit, usable, &asked, [at_temperature(WINTER), at_temperature(MILD)], units),
@@ -131,8 +132,14 @@ fn told(
         }
         count => format!("It rests on {count} drives"),
     };
+    let unseen = asked.colder_than.map_or(String::new(), |coldest| {
+        format!(
+            " No drive colder than {} is in the log: what heating and a cold car take is not known, so the interval is wide.",
+            figures::temperature(units, coldest)
+        )
+    });
     format!(
-        "The last 10 % are worth {last}, surely {surely:.0}. A winter day of {} takes {more:.0} % more than one of {}. {rests}.",
+        "The last 10 % are worth {last}, surely {surely:.0}. A winter day of {} takes {more:.0} % more than one of {}. {rests}.{unseen}",
         figures::temperature(units, Temperature::celsius(WINTER)),
         figures::temperature(units, Temperature::celsius(MILD)),
     )
