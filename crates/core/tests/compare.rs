@@ -130,7 +130,8 @@ fn what_misleads_is_named() {
         preconditioned: Some("yes".into()),
         ..warm(30.0)
     };
-    let (one, other) = (steady(60.0, 60.0, 10, 60, noted(true, "4.1")), steady(60.0, 60.0, 10, 60, noted(false, "4.2")));
+    let (one, other) =
+        (steady(60.0, 60.0, 10, 60, noted(true, "4.1")), steady(60.0, 60.0, 10, 60, noted(false, "4.2")));
     let (of_one, of_other) = (report(&one, 60.0, 360.0), report(&other, 60.0, 360.0));
     let both = [run("one", 1, &one, &of_one), run("other", 1, &other, &of_other)];
     assert_eq!(codes(&compare(&both, None, 0)), ["software-differs", "car-on-differs"]);

@@ -30,10 +30,9 @@ pub fn sentence(caution: &Caution, units: Units) -> String {
             temperature(units, *high)
         ),
         Caution::AcAndDc => "AC and DC charges are on one scale here.".into(),
-        Caution::SoftwareDiffers(versions) => format!(
-            "One car with different software ({}): an update may have changed its curve.",
-            versions.join(", ")
-        ),
+        Caution::SoftwareDiffers(versions) => {
+            format!("One car with different software ({}): an update may have changed its curve.", versions.join(", "))
+        }
         Caution::CapacityDiffers(low, high) => format!(
             "One car was noted with {:.0} and {:.0} kWh: one of the two is wrong, or it is another pack.",
             low.get(),

@@ -173,6 +173,17 @@ impl Analysis {
         })
     }
 
+    /// The part of the charge that some minutes from a SoC on bring; `None` outside the session.
+    pub fn after(&self, from: Soc, minutes: Minutes) -> Option<Window> {
+        let end = self.timeline.minute_at(from)? + minutes;
+        (end <= self.timeline.end() && minutes.get() > 0.0).then(|| self.window(from, self.timeline.soc_at(end)))?
+    }
+
+    /// The part of the charge that stores so much energy from a SoC on; `None` outside the session.
+    pub fn to_store(&self, from: Soc, energy: Energy) -> Option<Window> {
+        self.window(from, from + SocSpan::points(100.0 * (energy / self.basis.usable)))
+    }
+
     /// Minutes from the start until each multiple of `rung` is added, where a range is known.
     pub fn ladder(&self, rung: Distance) -> Vec<(Distance, Minutes)> {
         let Some(range) = self.basis.range.filter(|range| range.get() > 0.0) else {
@@ -360,6 +371,14 @@ mod tests {
         assert!((window.plug.unwrap().get() - 27.333).abs() < 0.001);
         assert!((window.average.get() - 27.333 * 60.0 / 14.0).abs() < 0.01);
         assert!((window.c_rate - 1.714).abs() < 0.001);
+        // The same window, asked for by its minutes and by its 28 kWh.
+        assert!((analysis.after(Soc::percent(30.0), Minutes::new(14.0)).unwrap().to.get() - 70.0).abs() < 1e-6);
+        let stored = analysis.to_store(Soc::percent(30.0), Energy::kwh(28.0)).unwrap();
+        assert!(
+            (stored.minutes.get() - 14.0).abs() < 1e-9
+                && analysis.to_store(Soc::percent(30.0), Energy::kwh(60.0)).is_none()
+        );
+        assert!(analysis.after(Soc::percent(30.0), Minutes::new(90.0)).is_none());
         assert_eq!(analysis.slices.len(), 4);
         assert!((analysis.slices[0].to_soc.get() - 50.0).abs() < 1e-9);
         assert!((analysis.slices[3].to.get() - 31.0).abs() < 1e-9);

@@ -205,7 +205,9 @@ fn slips(typed: &TypedText) -> Vec<String> {
     let kept = KeptReadings::new(&session);
     let said = kept.slips.iter().take(SLIPS_SHOWN).map(|(index, slip)| {
         let finding = Fact::of_slip(&session, *index, *slip);
-        format!("Line {}. {}", good[*index].number, findings::sentence(&finding, Units::default()))
+        let sentence = findings::sentence(&finding, Units::default());
+        let bare = sentence.strip_prefix(&format!("Reading {}: ", index + 1)).unwrap_or(&sentence);
+        format!("Line {}: {bare}", good[*index].number)
     });
     said.collect()
 }

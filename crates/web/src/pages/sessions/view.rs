@@ -3,7 +3,7 @@
 use spare_hour_core::charging::ac_charge::{added_an_hour, minutes_to};
 use spare_hour_core::charging::curve_features::Stretch;
 use spare_hour_core::quantity::units::{DistanceUnit, Units};
-use spare_hour_core::quantity::{Distance, Energy, Power, Soc, Temperature, Voltage};
+use spare_hour_core::quantity::{Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
 use spare_hour_core::session::analysis::{Analysis, Slice, Window};
 use spare_hour_core::session::findings::{Certainty, Fact as Odd, Finding, Severity};
 use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
@@ -99,7 +99,12 @@ pub(crate) struct OwnWindow {
     pub(crate) from: Field,
     pub(crate) to: Field,
     pub(crate) row: Option<WindowRow>,
+    /// What people look up from there: after so many minutes, and until so many kWh are stored.
+    pub(crate) look_ups: Vec<Fact>,
 }
+
+/// Minutes and kWh that people look up.
+const LOOKED_UP: ([f64; 4], [f64; 4]) = ([5.0, 15.0, 30.0, 45.0], [10.0, 20.0, 30.0, 40.0]);
 
 /// A slice of time.
 pub(crate) struct SliceRow {
@@ -316,7 +321,31 @@ fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>, units: 
         to.fault = Some(format!("expected more than {}", from.text));
     }
     let window = numbers.and_then(|(from, to)| analysis.window(Soc::percent(from), Soc::percent(to)));
-    OwnWindow { row: window.map(|window| window_row(analysis, &window, units)), from, to }
+    let look_ups = numbers.map_or(Vec::new(), |(from, _)| look_ups(analysis, Soc::percent(from), units));
+    OwnWindow { row: window.map(|window| window_row(analysis, &window, units)), from, to, look_ups }
+}
+
+/// What some minutes bring, and how long some kWh take, from a SoC on.
+fn look_ups(analysis: &Analysis, from: Soc, units: Units) -> Vec<Fact> {
+    let usable = analysis.basis().usable.get();
+    let told = |window: &Window| {
+        let stored = (window.to - window.from).get() / 100.0 * usable;
+        let added = window.added.map(|added| format!(", {}", figures::distance(units, added))).unwrap_or_default();
+        (stored, added)
+    };
+    let after = LOOKED_UP.0.iter().zip(["After 5 min", "After 15 min", "After 30 min", "After 45 min"]);
+    let after = after.filter_map(|(&minutes, name)| {
+        let window = analysis.after(from, Minutes::new(minutes))?;
+        let (stored, added) = told(&window);
+        Some((name, format!("{}, {stored:.1} kWh stored{added}", figures::percent(window.to))))
+    });
+    let to_add = LOOKED_UP.1.iter().zip(["To store 10 kWh", "To store 20 kWh", "To store 30 kWh", "To store 40 kWh"]);
+    let to_add = to_add.filter_map(|(&kwh, name)| {
+        let window = analysis.to_store(from, Energy::kwh(kwh))?;
+        let added = told(&window).1;
+        Some((name, format!("{} min, to {}{added}", clock(window.minutes), figures::percent(window.to))))
+    });
+    after.chain(to_add).collect()
 }
 
 fn slice_row(slice: &Slice, units: Units) -> SliceRow {
