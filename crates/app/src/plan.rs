@@ -4,13 +4,16 @@ use std::fmt::Write;
 use std::path::PathBuf;
 
 use clap::Args;
+use spare_hour_core::quantity::Minutes;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::Trip;
-use spare_hour_formats::{infeasible_json, plan_json, read_trip_file};
+use spare_hour_formats::{TradeReport, TripOfFile, infeasible_json, plan_json, read_trip_with_wishes, trade_json};
+use spare_hour_planner::trade::NoTrade;
 use spare_hour_planner::{Reason, Stop, StopSign, Why};
-use spare_hour_planning::clock::Here;
+use spare_hour_planning::clock::{Here, after};
 use spare_hour_planning::plan_report::plan_report;
 use spare_hour_planning::plan_trip::{Outcome, PlannedTrip, TripToPlan, minute_of_day};
+use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_wording::{refused, trips};
 
 use crate::{Failure, print, read_file};
@@ -23,12 +26,19 @@ pub(crate) struct PlanTrip {
     /// Print JSON.
     #[arg(long)]
     json: bool,
+    /// Every plan that no other beats in both minutes and money.
+    #[arg(long)]
+    frontier: bool,
 }
 
 impl PlanTrip {
     pub(crate) fn run(&self) -> Result<(), Failure> {
         let named = |message: String| format!("{}: {message}", self.trip.display());
-        let file = read_trip_file(&read_file(&self.trip)?).map_err(|error| Failure::Input(named(error.to_string())))?;
+        let read = read_trip_with_wishes(&read_file(&self.trip)?);
+        let file = read.map_err(|error| Failure::Input(named(error.to_string())))?;
+        if self.frontier || !file.wishes.is_empty() {
+            return self.trade(&file, &named);
+        }
         let to_plan = TripToPlan::of_file(file, &Here::of_this_machine())
             .map_err(|refused| Failure::Input(named(refused::sentence(&refused))))?;
         match to_plan.plan(&StopSign::default()) {
@@ -45,6 +55,84 @@ impl PlanTrip {
             Outcome::Stopped => Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
         }
     }
+}
+
+impl PlanTrip {
+    /// The trip with its clock and wishes.
+    fn trade(&self, file: &TripOfFile, named: &impl Fn(String) -> String) -> Result<(), Failure> {
+        let here = Here::of_this_machine();
+        let traded = match TradedTrip::of_file(file, &here, &StopSign::default()) {
+            Ok(traded) => traded,
+            Err(NoTrade::Stopped) => return Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
+            Err(NoTrade::Infeasible) => return Err(self.no_trade(file, named, &here)),
+        };
+        let Some(best) = traded.best() else { return Err(self.no_trade(file, named, &here)) };
+        let report = TradeReport {
+            trade: &traded.trade,
+            best,
+            gap: traded.gap(best),
+            departure: &traded.departure,
+            pauses: &traded.pauses,
+            left_out: &traded.left_out,
+            frontier: self.frontier,
+        };
+        print(&if self.json { trade_json(&report) } else { trade_table(&report) });
+        Ok(())
+    }
+
+    /// Why there is no plan: the leg in the way, where the road itself has one; else the wishes.
+    fn no_trade(&self, file: &TripOfFile, named: &impl Fn(String) -> String, here: &Here) -> Failure {
+        let by_road = TripToPlan::of_file(file.clone(), here).map(|trip| trip.plan(&StopSign::default()));
+        if let Ok(Outcome::Infeasible(none)) = by_road {
+            if self.json {
+                print(&infeasible_json(&none.trip, &none.leg, &none.left_out, &none.departure));
+            }
+            return Failure::Infeasible(named(trips::infeasible_in_full(&none.trip, &none.leg)));
+        }
+        if self.json {
+            print("{\"format\": \"spare-hour/plan\", \"version\": 1, \"feasible\": false, \"stops\": []}");
+        }
+        let why = "no plan keeps all that is wished: hours, pauses, time at the wheel, bounds and sites to visit; leave out one";
+        Failure::Infeasible(named(why.into()))
+    }
+}
+
+/// A trade for people: the plan of the goal, then the trade in at most twenty lines.
+fn trade_table(report: &TradeReport) -> String {
+    let (best, trip) = (report.best, &report.trade.trip);
+    let clock = |minute: Minutes| {
+        after(report.departure, minute.get()).map_or_else(String::new, |at| at.strftime("%a %H:%M").to_string())
+    };
+    let mut text = format!(
+        "{}: {:.1} min door to door, {:.2} paid, {:.1} % at the end\n\nStop                        here       leave      arrive  leave   kWh    cost\n",
+        trip.name,
+        best.total.get(),
+        best.cost,
+        best.arrival.get()
+    );
+    for stop in &best.stops {
+        let pause = stop.pause.and_then(|pause| report.pauses.get(pause)).map(|name| format!("  {name}"));
+        let _ = writeln!(
+            text,
+            "{:<26.26}  {:<9}  {:<9} {:>6.1} {:>6.1} {:>6.1} {:>7.2}{}",
+            trip.site(stop.site).name,
+            clock(stop.reached),
+            clock(stop.leaves),
+            stop.arrive.get(),
+            stop.depart.get(),
+            stop.plug.get(),
+            stop.cost,
+            pause.unwrap_or_default()
+        );
+    }
+    if report.frontier {
+        text.push_str("\nMinutes against money\n");
+        let every = report.trade.plans.len().div_ceil(20).max(1);
+        for plan in report.trade.plans.iter().step_by(every) {
+            let _ = writeln!(text, "{:>9.1} min {:>9.2}  {} stops", plan.total.get(), plan.cost, plan.stops.len());
+        }
+    }
+    text
 }
 
 fn tables(planned: &PlannedTrip) -> String {

@@ -25,7 +25,9 @@ mod summary_list;
 mod table;
 mod tariff_list;
 mod track_file;
+mod trade_json;
 mod trip_json;
+mod trip_wishes;
 mod typed;
 mod words;
 mod workbook;
@@ -56,7 +58,8 @@ pub use summary_list::{ListedSession, ListedTrip, write_session_summary, write_t
 pub use table::ListFormat;
 pub use tariff_list::{read_tariff_table, write_tariff_table};
 pub use track_file::{read_track, write_track};
-pub use trip_json::{Beside, TripOfFile, read_trip, read_trip_file, write_trip};
+pub use trade_json::{TradeReport, trade_json};
+pub use trip_json::{Beside, TripOfFile, read_trip, read_trip_file, read_trip_with_wishes, write_trip};
 pub use typed::{
     Hints, ReadTimes, TimesAs, TypedLine, TypedText, conditions_of, read_session_lines, read_typed, typed_text,
 };

@@ -13,8 +13,8 @@ use spare_hour_wording::trips;
 
 use crate::number::plain;
 
-const FORMAT: &str = "spare-hour/plan";
-const VERSION: u32 = 1;
+pub(crate) const FORMAT: &str = "spare-hour/plan";
+pub(crate) const VERSION: u32 = 1;
 
 /// A plan with all that is told of it in a file.
 pub struct PlanReport<'a> {
@@ -124,7 +124,7 @@ struct StopFile<'a> {
 }
 
 #[derive(Serialize)]
-struct ReceiptLineFile {
+pub(crate) struct ReceiptLineFile {
     what: &'static str,
     volume: String,
     price: String,
@@ -255,7 +255,7 @@ fn reported_stop<'a>(trip: &'a Trip, stop: &Stop, more: &StopReport) -> StopFile
     }
 }
 
-fn receipt_lines(receipt: &Receipt) -> Vec<ReceiptLineFile> {
+pub(crate) fn receipt_lines(receipt: &Receipt) -> Vec<ReceiptLineFile> {
     let line = |line: &spare_hour_core::money::receipt::Line| ReceiptLineFile {
         what: match line.kind {
             Kind::Flat => "flat",
@@ -309,7 +309,7 @@ fn strategy_file<'a>(report: &StrategyReport<'a>) -> StrategyFile<'a> {
 }
 
 /// A moment as civil time with its offset, to the second.
-fn civil(moment: &ZonedDateTime) -> String {
+pub(crate) fn civil(moment: &ZonedDateTime) -> String {
     moment.strftime("%Y-%m-%dT%H:%M:%S%:z").to_string()
 }
 

@@ -13,25 +13,28 @@ use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
 use spare_hour_core::trip::site_details::{Connector, MOST_TEXT, SiteDetails};
+use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
 use spare_hour_wording::refused;
 
 use crate::ocpi_tariff::{read_tariffs, write_tariff};
+use crate::trip_wishes::wishes;
 use crate::{FormatError, text_of};
 
 const FORMAT: &str = "spare-hour/trip";
 /// What is written of a trip with a departure or tariffs; without them it is version 1.
 const VERSION: u32 = 2;
 /// Parts of version 2 that are not weighed yet: the object that holds them, and their names.
-const NOT_WEIGHED: [(&str, &[&str]); 5] = [
-    ("vehicle", &["ac", "connectors", "curves", "pack"]),
-    ("route.segments[]", &["outside_c", "paces"]),
+const NOT_WEIGHED: [(&str, &[&str]); 3] =
+    [("vehicle", &["curves", "pack"]), ("route.segments[]", &["outside_c", "paces"]), ("", &["now"])];
+/// Parts of version 2 that the command weighs and a kept trip cannot hold yet.
+const NOT_KEPT: [(&str, &[&str]); 3] = [
+    ("vehicle", &["ac", "connectors"]),
     ("sites[]", &["ac", "has", "time_zone"]),
     (
         "goal",
         &["pauses", "most_drive_min", "rest_min", "most_cost", "most_min", "most_stops", "avoid", "visit", "doubt"],
     ),
-    ("", &["now"]),
 ];
 /// Speed on the way off the route where a file does not say.
 pub(crate) const OFF_ROUTE_KMH: f64 = 50.0;
@@ -176,6 +179,8 @@ pub struct TripOfFile {
     pub departure: Option<ZonedDateTime>,
     /// The tariffs that its sites ask in place of their prices: site and tariff.
     pub tariffs: Vec<(String, Tariff)>,
+    /// What is wished of it, and known for that.
+    pub wishes: Wishes,
 }
 
 /// What a trip file holds beside the trip.
@@ -201,6 +206,17 @@ pub fn read_trip(bytes: &[u8]) -> Result<Trip, FormatError> {
 /// Those of [`read_trip`], and a departure or time zone that is none.
 pub fn read_trip_file(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
     let text = text_of(bytes)?;
+    let file = read_trip_with_wishes(bytes)?;
+    refuse(text, &NOT_KEPT, "cannot be kept with a trip by this version of Spare Hour; the command plans with it")?;
+    Ok(file)
+}
+
+/// Reads and checks a trip, with its departure and all that is wished of it.
+///
+/// # Errors
+/// Those of [`read_trip`], and wishes that are none.
+pub fn read_trip_with_wishes(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
+    let text = text_of(bytes)?;
     let mut json = serde_json::Deserializer::from_str(text);
     let file: TripFile = serde_path_to_error::deserialize(&mut json).map_err(|error| {
         let path = error.path().to_string();
@@ -214,24 +230,29 @@ pub fn read_trip_file(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
         let problem = format!("is {}; this program reads versions 1 to {VERSION}", file.version);
         return Err(FormatError::path("version", problem));
     }
+    let mut wished = Wishes::default();
     if file.version > 1 {
-        refuse_what_is_not_weighed(text)?;
+        refuse(text, &NOT_WEIGHED, "is not weighed by this version of Spare Hour; leave it out")?;
+        wished = wishes(text)?;
     }
     let tariffs = tariffs(&file)?;
     let departure = departure(file.departure.as_deref(), file.time_zone.as_deref())?;
     let trip = Trip::new(draft(file)?)
         .map_err(|error| FormatError::path(error.field.clone(), refused::fault(&error.fault)))?;
-    Ok(TripOfFile { trip, departure, tariffs })
+    Ok(TripOfFile { trip, departure, tariffs, wishes: wished })
 }
 
-/// Refuses what a version 2 file may hold and this version does not weigh.
-fn refuse_what_is_not_weighed(text: &str) -> Result<(), FormatError> {
+/// Refuses what a version 2 file may hold, and says why.
+fn refuse(text: &str, what: &[(&str, &[&str])], why: &str) -> Result<(), FormatError> {
     let file: Value = serde_json::from_str(text).unwrap_or_default();
-    for (place, names) in NOT_WEIGHED {
+    if file["version"] == 1 {
+        return Ok(());
+    }
+    for (place, names) in what {
         for (path, object) in objects(&file, place) {
             if let Some(name) = names.iter().find(|name| object.get(**name).is_some_and(|value| !value.is_null())) {
                 let path = if path.is_empty() { (*name).to_string() } else { format!("{path}.{name}") };
-                return Err(FormatError::path(path, "is not weighed by this version of Spare Hour; leave it out"));
+                return Err(FormatError::path(path, why));
             }
         }
     }

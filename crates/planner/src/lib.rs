@@ -15,6 +15,7 @@ pub mod left_out;
 mod model;
 mod stop_sign;
 mod strategies;
+pub mod trade;
 pub mod trip_timeline;
 
 pub use explain::infeasible::{Infeasible, Place};

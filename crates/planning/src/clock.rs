@@ -84,7 +84,7 @@ pub(crate) fn at(day: Date, minutes: f64, zone: TimeZone) -> Option<ZonedDateTim
 }
 
 /// Minutes after a moment.
-pub(crate) fn after(moment: &ZonedDateTime, minutes: f64) -> Option<ZonedDateTime> {
+pub fn after(moment: &ZonedDateTime, minutes: f64) -> Option<ZonedDateTime> {
     moment.checked_add(seconds(minutes)).ok()
 }
 

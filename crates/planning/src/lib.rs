@@ -26,6 +26,7 @@ pub mod price_stop;
 pub mod read_charge;
 pub mod remedies;
 pub mod tariffs;
+pub mod trade_trip;
 
 use spare_hour_core::refused::Refused;
 use spare_hour_store::StoreError;

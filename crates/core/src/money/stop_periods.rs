@@ -10,12 +10,16 @@ const EACH: f64 = 0.5;
 
 /// The periods of a charge from one SoC to another, out of the plug.
 pub fn stop_periods(vehicle: &Vehicle, site: &Site, arrive: Soc, depart: Soc) -> Vec<Period> {
-    let stall = Stall::new(vehicle, site);
+    periods_at(vehicle, &Stall::new(vehicle, site), vehicle.stored_share(), arrive, depart)
+}
+
+/// The periods of a charge at a stall that stores a share of what leaves the plug.
+pub fn periods_at(vehicle: &Vehicle, stall: &Stall, stored_share: f64, arrive: Soc, depart: Soc) -> Vec<Period> {
     let whole = stall.minutes(arrive, depart).get();
     if !(whole.is_finite() && whole > 0.0) {
         return Vec::new();
     }
-    let plug = |points: SocSpan| Energy::kwh(vehicle.usable.get() * points.get() / 100.0 / vehicle.stored_share());
+    let plug = |points: SocSpan| Energy::kwh(vehicle.usable.get() * points.get() / 100.0 / stored_share);
     let count = (whole / EACH).ceil() as usize;
     let edges: Vec<f64> = (0..=count).map(|index| whole * index as f64 / count as f64).collect();
     let soc = |minute: f64| {

@@ -131,7 +131,8 @@ impl Restrictions {
             }
     }
 
-    fn hold_by_clock(&self, date: Date, time: Time) -> bool {
+    /// Whether the restrictions by hour, day and date hold.
+    pub fn hold_by_clock(&self, date: Date, time: Time) -> bool {
         let after_midnight = self.runs_past_midnight() && self.to_time.is_some_and(|to| time < to);
         // The part of a night after midnight belongs to the day that it began on.
         let day = if after_midnight { date.yesterday().unwrap_or(date) } else { date };

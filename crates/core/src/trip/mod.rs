@@ -3,6 +3,7 @@
 mod check;
 pub mod opening_hours;
 pub mod site_details;
+pub mod wishes;
 
 use std::ops::Deref;
 

@@ -172,6 +172,11 @@ impl Labels {
         Some(departures)
     }
 
+    /// What the best way on from a node takes that is left at `depart`; `None` where there is none.
+    pub(crate) fn minutes_to_go(&self, problem: &Problem, from: Node, depart: f64) -> Option<f64> {
+        self.leave(problem, from, depart).map(|onward| onward.cost)
+    }
+
     /// A value of the goal that no plan can beat; infinite when there is no plan.
     pub(crate) fn lower_bound(&self, problem: &Problem) -> f64 {
         let start = problem.trip.goal.start.get();

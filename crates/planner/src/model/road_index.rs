@@ -2,7 +2,7 @@
 //! ([`SiteIndex`](spare_hour_core::trip::SiteIndex)).
 
 /// A site by its place along the road: 0 is the first that is passed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct RoadIndex(pub(crate) usize);
 
 impl From<usize> for RoadIndex {

@@ -1,0 +1,259 @@
+//! A trip laid out with its clock: hours and prices of its sites along the trip's minutes, posts, pauses on their days.
+
+use std::sync::Arc;
+
+use jiff::ToSpan;
+use jiff::ZonedDateTime;
+use jiff::tz::TimeZone;
+use spare_hour_core::charging::stall::Stall;
+use spare_hour_core::money::tariff::Tariff;
+use spare_hour_core::quantity::Power;
+use spare_hour_core::trip::opening_hours::OpeningHours;
+use spare_hour_core::trip::wishes::{Facility, Wishes};
+use spare_hour_core::trip::{Site, SiteIndex, Trip, TripDraft, Vehicle};
+use typed_index_collections::TiVec;
+
+use super::price_clock::{PriceClock, minutes_until};
+use super::{HORIZON, TradeTrip};
+use crate::StopSign;
+use crate::exact::label_setting::Labels;
+use crate::exact::polish;
+use crate::model::leg::Node;
+use crate::model::problem::Problem;
+use crate::model::road_index::RoadIndex;
+
+/// Most occasions of pauses that are looked at.
+const MOST_OCCASIONS: usize = 30;
+
+/// A trip with its clock.
+pub(crate) struct ClockTrip {
+    pub(crate) problem: Problem,
+    pub(crate) departure: ZonedDateTime,
+    pub(crate) sites: TiVec<RoadIndex, ClockSite>,
+    pub(crate) occasions: Vec<Occasion>,
+    pub(crate) wishes: Wishes,
+    /// Least minutes to the end, without a clock, as labels.
+    labels: Labels,
+    /// By how much those may be too many.
+    slack: f64,
+    /// The least that a stored percent costs anywhere, ever.
+    least_per_percent: f64,
+}
+
+/// A site with its clock.
+pub(crate) struct ClockSite {
+    pub(crate) price: PriceClock,
+    /// When it is open, in the trip's minutes; `None` always.
+    open: Option<Vec<(f64, f64)>>,
+    /// The part of the plug's energy that is stored.
+    pub(crate) stored_share: f64,
+    pub(crate) has: Vec<Facility>,
+    pub(crate) visit: bool,
+    /// What receipts are made of.
+    pub(crate) tariff: Option<(Tariff, TimeZone)>,
+}
+
+/// A pause on one of its days.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Occasion {
+    /// Which of the pauses.
+    pub(crate) pause: usize,
+    /// It begins in this span of the trip's minutes.
+    pub(crate) from: f64,
+    pub(crate) to: f64,
+    pub(crate) length: f64,
+}
+
+impl ClockSite {
+    /// The first minute at or after one at which it is open, and until when it stays so.
+    pub(crate) fn open_from(&self, minute: f64) -> Option<(f64, f64)> {
+        let Some(spans) = &self.open else { return Some((minute, f64::INFINITY)) };
+        let after = spans.partition_point(|span| span.1 <= minute + 1e-9);
+        spans.get(after).map(|span| (span.0.max(minute), span.1))
+    }
+}
+
+impl ClockTrip {
+    /// The trip laid out; `None` when it was told to stop.
+    pub(crate) fn new(trip: &TradeTrip, stop: &StopSign) -> Option<Self> {
+        let wishes = trip.wishes.clone();
+        let draft = with_limits(trip);
+        let planned = Arc::new(Trip::new(draft).ok()?);
+        let mut problem = Problem::new(planned, stop)?;
+        let sites: TiVec<RoadIndex, ClockSite> =
+            problem.road().map(|node| clock_site(trip, problem.site(node))).collect();
+        for node in problem.road().collect::<Vec<_>>() {
+            if let Some(stall) = post_stall(&problem.trip, problem.site(node), &wishes) {
+                problem.stalls[node] = Arc::new(stall);
+            }
+        }
+        let labels = Labels::new(&problem, stop)?;
+        let usable = problem.trip.vehicle.usable.get();
+        let per_percent = |site: &ClockSite| site.price.least_per_kwh() * usable / 100.0 / site.stored_share;
+        let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min).max(0.0);
+        let start = problem.trip.goal.start.get();
+        let reached = labels.minutes_to_go(&problem, Node::Start, start);
+        let slack = reached.map_or(0.0, |reached| (reached - labels.lower_bound(&problem)).max(0.0)) + 0.02;
+        Some(Self {
+            departure: trip.departure.clone(),
+            occasions: occasions(&wishes, &trip.departure),
+            least_per_percent: if least_per_percent.is_finite() { least_per_percent } else { 0.0 },
+            sites,
+            wishes,
+            labels,
+            slack,
+            problem,
+        })
+    }
+
+    /// The file's index of a site.
+    pub(crate) fn index(&self, node: RoadIndex) -> SiteIndex {
+        self.problem.order[node]
+    }
+
+    /// Fewest minutes from leaving a node with a SoC to the end; `None` where the end cannot be reached.
+    pub(crate) fn least_minutes(&self, node: Node, depart: f64) -> Option<f64> {
+        Some((self.labels.minutes_to_go(&self.problem, node, depart)? - self.slack).max(0.0))
+    }
+
+    /// A bound that no plan's minutes are below.
+    pub(crate) fn bound_of_minutes(&self) -> f64 {
+        self.labels.lower_bound(&self.problem)
+    }
+
+    /// The fastest plan by the road alone, without hours and pauses: where they do not bind, it is the best.
+    pub(crate) fn fastest_without_a_clock(&self) -> Option<Vec<(RoadIndex, f64)>> {
+        let departures = self.labels.follow(&self.problem, Node::Start, self.problem.trip.goal.start.get())?;
+        polish::polish(&self.problem, departures, 0)
+    }
+
+    /// Least money from leaving a node with a SoC to the end.
+    pub(crate) fn least_money(&self, node: Node, depart: f64) -> f64 {
+        let needed = self.problem.on_route_percent(node, Node::End) + self.problem.floor(Node::End) - depart;
+        self.least_per_percent * needed.max(0.0)
+    }
+
+    /// The occasions that have to have been taken by a minute of the trip, as a mask.
+    pub(crate) fn due_by(&self, minute: f64) -> u32 {
+        let due = self.occasions.iter().enumerate().filter(|(_, occasion)| occasion.to < minute - 1e-9);
+        due.fold(0, |mask, (index, _)| mask | 1 << index)
+    }
+
+    /// Whether a pause can be taken at a site.
+    pub(crate) fn can_pause(&self, node: RoadIndex, occasion: &Occasion) -> bool {
+        let needs = self.wishes.pauses[occasion.pause].needs;
+        needs.is_none_or(|needs| self.sites[node].has.contains(&needs))
+    }
+}
+
+/// The draft without sites that are avoided or have no plug that fits, without a value of time, and with adapters' limits.
+fn with_limits(trip: &TradeTrip) -> TripDraft {
+    let mut draft = trip.trip.as_ref().clone().into_draft();
+    draft.goal.value_of_time_per_hour = None;
+    draft.sites.retain(|site| !trip.wishes.avoid.contains(&site.id) && plug_limit(site, &trip.wishes).is_some());
+    for site in &mut draft.sites {
+        if let Some(Some(most)) = plug_limit(site, &trip.wishes) {
+            site.max_power = Power::kw(site.max_power.get().min(most.get()));
+        }
+    }
+    draft
+}
+
+/// The most power through a plug that fits, if there is a limit; `None` where none fits.
+pub fn plug_limit(site: &Site, wishes: &Wishes) -> Option<Option<Power>> {
+    if wishes.plugs.is_empty() || site.details.connectors.is_empty() {
+        return Some(None);
+    }
+    let offered =
+        |standard: &str| site.details.connectors.iter().any(|plug| plug.standard.eq_ignore_ascii_case(standard));
+    let fitting = wishes.plugs.iter().filter(|plug| offered(&plug.standard));
+    let mut best: Option<Option<Power>> = None;
+    for plug in fitting {
+        best = Some(match (best, plug.most) {
+            (Some(None), _) | (_, None) => None,
+            (Some(Some(other)), Some(most)) => Some(if other > most { other } else { most }),
+            (None, Some(most)) => Some(most),
+        });
+    }
+    best
+}
+
+fn clock_site(trip: &TradeTrip, site: &Site) -> ClockSite {
+    let known = trip.wishes.sites.get(&site.id).cloned().unwrap_or_default();
+    let zone = known.zone.unwrap_or_else(|| trip.departure.time_zone().clone());
+    let tariff = trip.tariffs.iter().find(|(id, _)| *id == site.id).map(|(_, tariff)| tariff);
+    let price = match tariff {
+        Some(tariff) => PriceClock::of_tariff(tariff, &trip.departure, &zone),
+        None => PriceClock::Simple(site.price),
+    };
+    let ac_loss = known.post.and(trip.wishes.car_ac).map(|car| 1.0 - car.loss_percent / 100.0);
+    ClockSite {
+        price,
+        open: site.details.hours.as_ref().and_then(|hours| open_spans(hours, &trip.departure, &zone)),
+        stored_share: ac_loss.unwrap_or_else(|| trip.trip.vehicle.stored_share()),
+        has: known.has,
+        visit: trip.wishes.visit.contains(&site.id),
+        tariff: tariff.map(|tariff| (tariff.clone(), zone)),
+    }
+}
+
+/// The stall of an AC post; `None` for one of direct current, or where nobody said what the car takes.
+fn post_stall(trip: &Trip, site: &Site, wishes: &Wishes) -> Option<Stall> {
+    let post = wishes.sites.get(&site.id)?.post?;
+    let car = wishes.car_ac?;
+    let vehicle = Vehicle { charge_loss_percent: car.loss_percent, boost: None, ..trip.vehicle.clone() };
+    let takes = Power::kw(car.takes(&post).get().max(0.1));
+    Some(Stall::new(&vehicle, &Site { max_power: takes, max_current: None, ..site.clone() }))
+}
+
+/// When a site is open, along the trip's minutes; `None` always.
+fn open_spans(hours: &OpeningHours, departure: &ZonedDateTime, zone: &TimeZone) -> Option<Vec<(f64, f64)>> {
+    let OpeningHours::Spans(spans) = hours else { return None };
+    let local = departure.with_time_zone(zone.clone());
+    let days = (HORIZON / 1440.0).ceil() as i64;
+    let mut open: Vec<(f64, f64)> = Vec::new();
+    for day in (-1..=days).filter_map(|day| local.date().checked_add(day.days()).ok()) {
+        let weekday = usize::from(day.weekday().to_monday_zero_offset().unsigned_abs());
+        for span in spans.iter().filter(|span| span.days[weekday]) {
+            let at = |minutes: u32| {
+                let date = if minutes >= 1440 { day.tomorrow().ok()? } else { day };
+                let minutes = minutes % 1440;
+                let time = jiff::civil::time((minutes / 60) as i8, (minutes % 60) as i8, 0, 0);
+                minutes_until(&local, date.to_datetime(time))
+            };
+            let end = if span.to > span.from { span.to } else { span.to + 1440 };
+            open.extend(at(span.from).zip(at(end)));
+        }
+    }
+    open.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let mut joined: Vec<(f64, f64)> = Vec::new();
+    for span in open {
+        match joined.last_mut() {
+            Some(last) if span.0 <= last.1 + 1e-6 => last.1 = last.1.max(span.1),
+            _ => joined.push(span),
+        }
+    }
+    Some(joined)
+}
+
+/// The pauses on each day from the departure on, the soonest first.
+fn occasions(wishes: &Wishes, departure: &ZonedDateTime) -> Vec<Occasion> {
+    let days = (HORIZON / 1440.0).ceil() as i64;
+    let mut found: Vec<Occasion> = Vec::new();
+    for day in (-1..=days).filter_map(|day| departure.date().checked_add(day.days()).ok()) {
+        for (index, pause) in wishes.pauses.iter().enumerate() {
+            let end = if pause.to < pause.from { day.tomorrow().unwrap_or(day) } else { day };
+            let from = minutes_until(departure, day.to_datetime(pause.from));
+            let to = minutes_until(departure, end.to_datetime(pause.to));
+            found.extend(from.zip(to).filter(|(_, to)| *to >= 0.0).map(|(from, to)| Occasion {
+                pause: index,
+                from,
+                to,
+                length: pause.length.get(),
+            }));
+        }
+    }
+    found.sort_by(|a, b| a.from.total_cmp(&b.from));
+    found.truncate(MOST_OCCASIONS);
+    found
+}

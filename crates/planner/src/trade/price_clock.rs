@@ -1,0 +1,296 @@
+//! What a site asks at each minute of a trip: a tariff laid out along the trip's own clock, walked as a charge goes on.
+//!
+//! The restrictions by hour, day and date are worked out once for all; those by energy, power and duration as the charge is
+//! walked. It is the receipt's rule ([`receipt`](spare_hour_core::money::receipt)) but for rounding to hundredths, and for
+//! limits of energy and duration being met at the end of a step; the receipts of the plans that are kept are exact.
+
+use jiff::civil::{DateTime, Time};
+use jiff::tz::TimeZone;
+use jiff::{SignedDuration, ToSpan, ZonedDateTime};
+use rust_decimal::Decimal;
+use rust_decimal::prelude::ToPrimitive;
+use spare_hour_core::money::tariff::{Element, Kind, Restrictions, Tariff};
+use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
+use spare_hour_core::trip::Price;
+
+use super::HORIZON;
+
+/// What a site asks.
+#[derive(Clone, Debug)]
+pub(crate) enum PriceClock {
+    /// The same at any hour.
+    Simple(Price),
+    /// A tariff.
+    Tariff(Box<TariffClock>),
+}
+
+/// A tariff along a trip's clock.
+#[derive(Clone, Debug)]
+pub(crate) struct TariffClock {
+    spans: Vec<Span>,
+    elements: Vec<Asked>,
+    least: Option<f64>,
+    most: Option<f64>,
+}
+
+/// A part of the trip's clock in which the same elements count.
+#[derive(Clone, Debug)]
+struct Span {
+    to: f64,
+    elements: Vec<usize>,
+}
+
+/// An element in plain numbers: without and with VAT.
+#[derive(Clone, Debug)]
+struct Asked {
+    prices: [Option<Asking>; 4],
+    restrictions: Restrictions,
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Asking {
+    net: f64,
+    gross: f64,
+    step: u32,
+}
+
+/// A charge's bill so far.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Bill {
+    net: f64,
+    gross: f64,
+    kwh: f64,
+    minutes: f64,
+    hours_parked: f64,
+    flat: bool,
+    last_energy: Option<Asking>,
+    last_time: Option<(Asking, bool)>,
+}
+
+const FLAT: usize = 0;
+const ENERGY: usize = 1;
+const TIME: usize = 2;
+const PARKING: usize = 3;
+
+impl PriceClock {
+    /// A tariff from a departure on, for a site in a zone.
+    pub(crate) fn of_tariff(tariff: &Tariff, departure: &ZonedDateTime, zone: &TimeZone) -> Self {
+        let local = departure.with_time_zone(zone.clone());
+        let mut edges = edges(tariff, &local);
+        edges.push(HORIZON);
+        edges.retain(|&edge| edge > 1e-6);
+        edges.sort_by(f64::total_cmp);
+        edges.dedup_by(|a, b| *a - *b < 1e-6);
+        let mut from = 0.0;
+        let spans = edges.iter().map(|&to| {
+            let at = moment(&local, f64::midpoint(from, to).min(from + 0.5));
+            let counts = |element: &Element| element.restrictions.hold_by_clock(at.date(), at.time());
+            from = to;
+            let elements = tariff.elements.iter().enumerate().filter(|(_, element)| counts(element));
+            Span { to, elements: elements.map(|(index, _)| index).collect() }
+        });
+        let number = |amount: Option<Decimal>| amount.and_then(|amount| amount.to_f64());
+        Self::Tariff(Box::new(TariffClock {
+            spans: spans.collect(),
+            elements: tariff.elements.iter().map(Asked::new).collect(),
+            least: number(tariff.least),
+            most: number(tariff.most),
+        }))
+    }
+
+    /// Goes on charging: from a minute of the trip, for so many minutes, so many kWh from the plug.
+    pub(crate) fn charge(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64, amps: Option<f64>) {
+        match self {
+            Self::Simple(price) => {
+                bill.gross += if bill.flat { 0.0 } else { price.per_session };
+                bill.flat = true;
+                bill.gross += price.per_kwh * kwh + price.per_min * minutes;
+            }
+            Self::Tariff(tariff) => tariff.walk(bill, from, minutes, kwh, amps, false),
+        }
+    }
+
+    /// Goes on standing without charging.
+    pub(crate) fn park(&self, bill: &mut Bill, from: f64, minutes: f64) {
+        if let Self::Tariff(tariff) = self {
+            tariff.walk(bill, from, minutes, 0.0, None, true);
+        }
+    }
+
+    /// What a bill comes to, with VAT.
+    pub(crate) fn total(&self, bill: &Bill) -> f64 {
+        match self {
+            Self::Simple(_) => bill.gross,
+            Self::Tariff(tariff) => tariff.total(bill),
+        }
+    }
+
+    /// The least that a kWh ever asks, with VAT.
+    pub(crate) fn least_per_kwh(&self) -> f64 {
+        match self {
+            Self::Simple(price) => price.per_kwh,
+            Self::Tariff(tariff) => {
+                let asked = tariff.elements.iter().filter_map(|element| element.prices[ENERGY]);
+                let least = asked.map(|asking| asking.gross).fold(f64::INFINITY, f64::min);
+                // Where no element asks for energy at some moment, it is free then; a most price may make more free.
+                if least.is_finite() && tariff.most.is_none() && tariff.always_asks_energy() { least } else { 0.0 }
+            }
+        }
+    }
+
+    /// The minutes of the trip at which another price begins, within a span of it.
+    pub(crate) fn changes(&self, from: f64, to: f64) -> Vec<f64> {
+        match self {
+            Self::Simple(_) => Vec::new(),
+            Self::Tariff(tariff) => {
+                let edges = tariff.spans.windows(2).filter(|pair| pair[0].elements != pair[1].elements);
+                edges.map(|pair| pair[0].to).filter(|&edge| edge > from && edge <= to).collect()
+            }
+        }
+    }
+}
+
+impl TariffClock {
+    fn always_asks_energy(&self) -> bool {
+        let asks = |&index: &usize| {
+            let element = &self.elements[index];
+            let by_clock_only = Restrictions {
+                from_time: None,
+                to_time: None,
+                from_date: None,
+                to_date: None,
+                days: Vec::new(),
+                ..element.restrictions.clone()
+            } == Restrictions::default();
+            element.prices[ENERGY].is_some() && by_clock_only
+        };
+        self.spans.iter().all(|span| span.elements.iter().any(asks))
+    }
+
+    fn walk(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64, amps: Option<f64>, parking: bool) {
+        let (end, pace) = (from + minutes, if minutes > 0.0 { kwh / minutes } else { 0.0 });
+        let mut at = from;
+        let mut span = self.spans.partition_point(|span| span.to <= at + 1e-9).min(self.spans.len() - 1);
+        while end - at > 1e-9 {
+            let last = span + 1 >= self.spans.len();
+            let next = if last { end } else { self.spans[span].to.min(end) };
+            self.step(bill, span, next - at, pace, amps, parking);
+            at = next;
+            if !last && at >= self.spans[span].to - 1e-9 {
+                span += 1;
+            }
+        }
+    }
+
+    /// A step in which the same elements count by the clock.
+    fn step(&self, bill: &mut Bill, span: usize, minutes: f64, pace: f64, amps: Option<f64>, parking: bool) {
+        let holds = |element: &Asked| element.holds(bill.kwh, 60.0 * pace, bill.minutes, amps);
+        let first = |kind: usize| {
+            let mut counted = self.spans[span].elements.iter().map(|&index| &self.elements[index]);
+            counted
+                .find(|element| element.prices[kind].is_some() && holds(element))
+                .and_then(|found| found.prices[kind])
+        };
+        let hours = minutes / 60.0;
+        let flat = if bill.flat { None } else { first(FLAT) };
+        let (energy, time) = if parking { (None, first(PARKING)) } else { (first(ENERGY), first(TIME)) };
+        if let Some(asking) = flat {
+            bill.flat = true;
+            bill.add(asking, 1.0);
+        }
+        if let Some(asking) = energy {
+            bill.add(asking, pace * minutes);
+            bill.last_energy = Some(asking);
+        }
+        if let Some(asking) = time {
+            bill.add(asking, hours);
+            bill.last_time = Some((asking, parking));
+        }
+        bill.kwh += pace * minutes;
+        bill.minutes += minutes;
+        bill.hours_parked += if parking { hours } else { 0.0 };
+    }
+
+    fn total(&self, bill: &Bill) -> f64 {
+        let (mut net, mut gross) = (bill.net, bill.gross);
+        let mut in_blocks = |asking: Asking, volume: f64, each: f64| {
+            if asking.step > 1 {
+                let blocks = (volume * each / f64::from(asking.step) - 1e-6).ceil().max(1.0);
+                let more = blocks * f64::from(asking.step) / each - volume;
+                net += more * asking.net;
+                gross += more * asking.gross;
+            }
+        };
+        if let Some(asking) = bill.last_energy {
+            in_blocks(asking, bill.kwh, 1000.0);
+        }
+        if let Some((asking, parked)) = bill.last_time {
+            let hours = if parked { bill.hours_parked } else { bill.minutes / 60.0 - bill.hours_parked };
+            in_blocks(asking, hours, 3600.0);
+        }
+        let at_least = self.least.map_or(net, |least| net.max(least));
+        let bounded = self.most.map_or(at_least, |most| at_least.min(most));
+        gross + bounded - net
+    }
+}
+
+impl Bill {
+    fn add(&mut self, asking: Asking, volume: f64) {
+        self.net += volume * asking.net;
+        self.gross += volume * asking.gross;
+    }
+}
+
+impl Asked {
+    fn new(element: &Element) -> Self {
+        let price = |kind: Kind| {
+            let component = element.components.iter().find(|component| component.kind == kind)?;
+            let net = component.price.to_f64()?;
+            let vat = component.vat.and_then(|vat| vat.to_f64()).unwrap_or(0.0);
+            Some(Asking { net, gross: net * (1.0 + vat / 100.0), step: component.step })
+        };
+        let prices = [Kind::Flat, Kind::Energy, Kind::Time, Kind::Parking].map(price);
+        Self { prices, restrictions: element.restrictions.clone() }
+    }
+
+    /// Whether the restrictions hold that are not the clock's.
+    fn holds(&self, kwh: f64, kw: f64, minutes: f64, amps: Option<f64>) -> bool {
+        let within = |value: f64, least: Option<f64>, most: Option<f64>| {
+            least.is_none_or(|least| value >= least) && most.is_none_or(|most| value < most)
+        };
+        let r = &self.restrictions;
+        within(kwh, r.least_energy.map(Energy::get), r.most_energy.map(Energy::get))
+            && within(kw, r.least_power.map(Power::get), r.most_power.map(Power::get))
+            && within(minutes, r.least_duration.map(Minutes::get), r.most_duration.map(Minutes::get))
+            && match amps {
+                Some(amps) => within(amps, r.least_current.map(Current::get), r.most_current.map(Current::get)),
+                None => r.least_current.is_none(),
+            }
+    }
+}
+
+/// A moment of the trip by a site's clock.
+fn moment(departure: &ZonedDateTime, minutes: f64) -> ZonedDateTime {
+    let since = SignedDuration::from_secs_f64((minutes * 60.0 * 1e3).round() / 1e3);
+    departure.checked_add(since).unwrap_or_else(|_| departure.clone())
+}
+
+/// The minutes of the trip at which some restriction by hour, day or date may begin or cease.
+fn edges(tariff: &Tariff, departure: &ZonedDateTime) -> Vec<f64> {
+    let mut times: Vec<Time> = vec![Time::midnight()];
+    for element in &tariff.elements {
+        times.extend([element.restrictions.from_time, element.restrictions.to_time].into_iter().flatten());
+    }
+    times.sort_unstable();
+    times.dedup();
+    let days = (HORIZON / 1440.0).ceil() as i64 + 1;
+    let days = (0..=days).filter_map(|day| departure.date().checked_add(day.days()).ok());
+    let at = |local: DateTime| minutes_until(departure, local);
+    days.flat_map(|day| times.iter().map(move |&time| day.to_datetime(time))).filter_map(at).collect()
+}
+
+/// Minutes from the departure until a site's clock shows a time; where it shows it twice, the first.
+pub(super) fn minutes_until(departure: &ZonedDateTime, local: DateTime) -> Option<f64> {
+    let moment = local.to_zoned_datetime(departure.time_zone().clone()).ok()?;
+    Some(moment.duration_since(departure).as_secs_f64() / 60.0)
+}

@@ -1,0 +1,234 @@
+//! Drives and charges what was decided, minute by minute of the trip's clock, and adds up what it takes.
+
+use jiff::SignedDuration;
+use rust_decimal::prelude::ToPrimitive;
+use spare_hour_core::money::receipt::{Period, Receipt, receipt};
+use spare_hour_core::money::stop_periods::periods_at;
+use spare_hour_core::quantity::{Energy, Minutes, Soc};
+use spare_hour_core::trip::SiteIndex;
+
+use super::clock_trip::ClockTrip;
+use super::price_clock::Bill;
+use super::search::{Choice, Choices};
+use crate::model::leg::{Leg, Node};
+
+/// A charge of fewer points than this is none.
+const NO_CHARGE: f64 = 1e-6;
+/// Points of a charge that are priced together where no receipt is wanted.
+const PRICED_BY: f64 = 1.0;
+
+/// A stop of a plan with its clock.
+#[derive(Clone, Debug)]
+pub struct ClockStop {
+    /// Which of the sites of the trip that was planned.
+    pub site: SiteIndex,
+    /// Drive to the stall, from the stall before or the start, with what was paused on the way.
+    pub drive: Minutes,
+    /// SoC on arrival.
+    pub arrive: Soc,
+    /// SoC on leaving.
+    pub depart: Soc,
+    /// When the car arrives at the stall, minutes after the departure.
+    pub reached: Minutes,
+    /// Fixed minutes.
+    pub overhead: Minutes,
+    /// Waiting before plugging in.
+    pub wait: Minutes,
+    /// Charging.
+    pub charge: Minutes,
+    /// When it leaves.
+    pub leaves: Minutes,
+    /// The pause that is taken here, by its place among the wishes.
+    pub pause: Option<usize>,
+    /// Energy from the plug.
+    pub plug: Energy,
+    /// What the stop costs.
+    pub cost: f64,
+    /// Its receipt, where the site asks a tariff.
+    pub receipt: Option<Receipt>,
+}
+
+/// A plan with its clock.
+#[derive(Clone, Debug)]
+pub struct ClockPlan {
+    /// The stops.
+    pub stops: Vec<ClockStop>,
+    /// Drive from the last stop to the end.
+    pub last_drive: Minutes,
+    /// Door to door.
+    pub total: Minutes,
+    /// Money.
+    pub cost: f64,
+    /// SoC at the end.
+    pub arrival: Soc,
+    /// Pauses at the roadside: by their place among the wishes.
+    pub roadside: Vec<usize>,
+}
+
+/// Where a replay stands.
+struct Stand {
+    node: Node,
+    soc: f64,
+    minute: f64,
+    driven: f64,
+    taken: u32,
+}
+
+/// The plan of some choices; `None` where they break a limit. With receipts it costs what they say, else what its clock says.
+pub(crate) fn replay(trip: &ClockTrip, choices: &Choices, with_receipts: bool) -> Option<ClockPlan> {
+    let start = trip.problem.trip.goal.start.get();
+    let mut at = Stand { node: Node::Start, soc: start, minute: 0.0, driven: 0.0, taken: 0 };
+    let mut stops = Vec::with_capacity(choices.stops.len());
+    for choice in &choices.stops {
+        stops.push(stop(trip, &mut at, choice, with_receipts)?);
+    }
+    let leg = trip.problem.leg(at.node, Node::End).filter(|leg| leg.allows(at.soc))?;
+    let before = at.minute;
+    drive(trip, &mut at, leg, choices.last_roadside)?;
+    let bounds = &trip.wishes;
+    let cost: f64 = stops.iter().map(|stop: &ClockStop| stop.cost).sum();
+    let within = bounds.most_cost.is_none_or(|most| cost <= most + 1e-6)
+        && bounds.most_time.is_none_or(|most| at.minute <= most.get() + 1e-6);
+    let roadside = choices.stops.iter().map(|choice| choice.roadside).chain([choices.last_roadside]);
+    within.then(|| ClockPlan {
+        last_drive: Minutes::new(at.minute - before),
+        total: Minutes::new(at.minute),
+        cost,
+        arrival: Soc::percent(leg.arrive(at.soc)),
+        roadside: roadside.flatten().map(|occasion| trip.occasions[occasion].pause).collect(),
+        stops,
+    })
+}
+
+/// Drives a leg, with a pause at the roadside where one was chosen.
+fn drive(trip: &ClockTrip, at: &mut Stand, leg: &Leg, roadside: Option<usize>) -> Option<()> {
+    let most = trip.wishes.most_drive.map_or(f64::INFINITY, |most| most.get()) + 1e-6;
+    let end = at.minute + leg.minutes;
+    let Some(index) = roadside else {
+        (at.minute, at.driven) = (end, at.driven + leg.minutes);
+        return (at.driven <= most && trip.due_by(at.minute) & !at.taken == 0).then_some(());
+    };
+    let occasion = trip.occasions[index];
+    let (soonest, latest) = (at.minute.max(occasion.from), end.min(occasion.to));
+    let rests = trip.wishes.rest.is_some_and(|rest| occasion.length >= rest.get());
+    let driven = |begins: f64| {
+        let before = at.driven + begins - at.minute;
+        let after = if rests { end - begins } else { at.driven + leg.minutes };
+        (before <= most && after <= most).then_some(after)
+    };
+    let after = [soonest, latest].into_iter().filter(|_| soonest <= latest).find_map(driven)?;
+    at.taken |= 1 << index;
+    (at.minute, at.driven) = (end + occasion.length, after);
+    (trip.due_by(at.minute) & !at.taken == 0).then_some(())
+}
+
+fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice, with_receipt: bool) -> Option<ClockStop> {
+    let (node, problem) = (choice.node, &trip.problem);
+    let leg = *problem.leg(at.node, Node::Site(node)).filter(|leg| leg.allows(at.soc))?;
+    let left = at.minute;
+    drive(trip, at, &leg, choice.roadside)?;
+    let (arrive, reached, site) = (leg.arrive(at.soc), at.minute, &trip.sites[node]);
+    if choice.depart < arrive - NO_CHARGE || choice.depart > problem.ceiling + 1e-9 {
+        return None;
+    }
+    let depart = choice.depart.max(arrive);
+    let overhead = if depart - arrive > NO_CHARGE { problem.site(node).overhead.get() } else { 0.0 };
+    let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
+    let mut begins = reached;
+    if depart - arrive > NO_CHARGE {
+        let (open, closes) = site.open_from((reached + overhead).max(choice.not_before))?;
+        (begins + charge <= f64::INFINITY && open + charge <= closes + 1e-6).then_some(())?;
+        begins = open;
+    }
+    let charged = if depart - arrive > NO_CHARGE { begins + charge } else { reached };
+    let leaves = leaves(trip, at, choice, reached, charged)?;
+    let plug = (depart - arrive) / 100.0 * problem.trip.vehicle.usable.get() / site.stored_share;
+    let span = Span { arrive, depart, begins, charged, leaves };
+    let receipt = if with_receipt && plug > 0.0 { receipt_of(trip, choice, &span) } else { None };
+    let cost = match &receipt {
+        Some(receipt) => receipt.total_with_vat.to_f64()?,
+        None => cost_by_clock(trip, choice, &span),
+    };
+    (at.node, at.soc, at.minute) = (Node::Site(node), depart, leaves);
+    Some(ClockStop {
+        site: trip.index(node),
+        drive: Minutes::new(reached - left),
+        arrive: Soc::percent(arrive),
+        depart: Soc::percent(depart),
+        reached: Minutes::new(reached),
+        overhead: Minutes::new(overhead),
+        wait: Minutes::new((begins - reached - overhead).max(0.0)),
+        charge: Minutes::new(charge),
+        leaves: Minutes::new(leaves),
+        pause: choice.pause.map(|occasion| trip.occasions[occasion].pause),
+        plug: Energy::kwh(plug),
+        cost,
+        receipt,
+    })
+}
+
+/// When one leaves: when it is charged, or the pause or rest is over.
+fn leaves(trip: &ClockTrip, at: &mut Stand, choice: &Choice, reached: f64, charged: f64) -> Option<f64> {
+    let mut leaves = charged;
+    if let Some(index) = choice.pause {
+        let occasion = trip.occasions[index];
+        let begins = reached.max(occasion.from);
+        (begins <= occasion.to && trip.can_pause(choice.node, &occasion)).then_some(())?;
+        leaves = leaves.max(begins + occasion.length);
+        at.taken |= 1 << index;
+    }
+    let rest = trip.wishes.rest.map_or(f64::INFINITY, |rest| rest.get());
+    if choice.rest {
+        leaves = leaves.max(reached + rest);
+    }
+    if leaves - reached >= rest - 1e-9 {
+        at.driven = 0.0;
+    }
+    (trip.due_by(leaves) & !at.taken == 0).then_some(leaves)
+}
+
+/// A stop's SoC and clock.
+struct Span {
+    arrive: f64,
+    depart: f64,
+    begins: f64,
+    charged: f64,
+    leaves: f64,
+}
+
+fn receipt_of(trip: &ClockTrip, choice: &Choice, span: &Span) -> Option<Receipt> {
+    let site = &trip.sites[choice.node];
+    let (tariff, zone) = site.tariff.as_ref()?;
+    let (from, to) = (Soc::percent(span.arrive), Soc::percent(span.depart));
+    let stall = &trip.problem.stalls[choice.node];
+    let mut periods = periods_at(&trip.problem.trip.vehicle, stall, site.stored_share, from, to);
+    if span.leaves > span.charged + 1e-6 {
+        let time = Minutes::new(span.leaves - span.charged);
+        periods.push(Period { time, energy: Energy::kwh(0.0), current: None, parking: true });
+    }
+    let since = SignedDuration::from_secs_f64((60e3 * span.begins).round() / 1e3);
+    let began = trip.departure.checked_add(since).ok()?.with_time_zone(zone.clone());
+    Some(receipt(tariff, &began, &periods))
+}
+
+fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {
+    if span.depart - span.arrive <= NO_CHARGE {
+        return 0.0;
+    }
+    let (site, stall) = (&trip.sites[choice.node], &trip.problem.stalls[choice.node]);
+    let usable = trip.problem.trip.vehicle.usable.get();
+    let (mut bill, mut soc, mut minute) = (Bill::default(), span.arrive, span.begins);
+    while soc < span.depart - 1e-9 {
+        let to = (soc + PRICED_BY).min(span.depart);
+        let until = span.begins + stall.minutes(Soc::percent(span.arrive), Soc::percent(to)).get();
+        let plug = (to - soc) / 100.0 * usable / site.stored_share;
+        let volts = trip.problem.trip.vehicle.pack_voltage.as_ref().map(|voltage| voltage.at(soc));
+        let amps = volts.filter(|_| until > minute).map(|volts| 60_000.0 * plug / (until - minute) / volts);
+        site.price.charge(&mut bill, minute, until - minute, plug, amps);
+        (soc, minute) = (to, until);
+    }
+    if span.leaves > span.charged + 1e-9 {
+        site.price.park(&mut bill, span.charged, span.leaves - span.charged);
+    }
+    site.price.total(&bill)
+}
