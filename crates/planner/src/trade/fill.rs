@@ -1,5 +1,7 @@
-//! From the plans of a grid to the whole trade: departures moved on a continuous scale, and the trade filled in between plans
-//! of one sequence of stops.
+//! From the plans of a grid to the whole trade: for each sequence of stops its departures are moved on a continuous scale to where
+//! minutes and money, at several values of an hour, are least; between these the trade is filled in.
+
+use std::collections::HashMap;
 
 use super::clock_trip::ClockTrip;
 use super::replay::replay;
@@ -7,16 +9,21 @@ use super::search::Choices;
 use super::staircase::Staircase;
 use crate::StopSign;
 
-/// Moves of a departure that are tried, points.
-const MOVES: [f64; 8] = [1.0, -1.0, 0.4, -0.4, 0.12, -0.12, 0.03, -0.03];
-/// Rounds of moves.
-const ROUNDS: usize = 4;
-/// Plans from which moves are tried in a round, at most.
-const MOST_MOVED: usize = 260;
+/// What a unit of money is worth in minutes, for the plans that each sequence is brought to.
+const WORTHS: [f64; 13] = [0.01, 0.2, 0.5, 1.0, 1.7, 2.8, 4.5, 7.5, 13.0, 25.0, 60.0, 200.0, 2_000.0];
+/// Moves of a departure that are tried, points, one after another.
+const MOVES: [f64; 7] = [3.0, 1.0, 0.35, 0.12, 0.04, 0.012, 0.004];
+/// Rounds of each move at most.
+const ROUNDS: usize = 6;
+/// A sequence that is beaten by more than so many minutes and so much money is not brought anywhere.
+const HOPELESS: (f64, f64) = (3.0, 0.6);
 /// Neighbours in the trade are filled in between until they are so near, minutes and money.
-const FILLED_TO: (f64, f64) = (0.08, 0.008);
+const FILLED_TO: (f64, f64) = (0.09, 0.009);
 /// Plans filled in between two, at most.
-const MOST_BETWEEN: usize = 24;
+const MOST_BETWEEN: usize = 60;
+
+/// Slacks by which a way that is kept may be later or dearer than one that is dropped.
+const THINNED_TO: (f64, f64) = (0.03, 0.003);
 
 /// A way to drive with what it takes.
 #[derive(Clone, Debug)]
@@ -24,6 +31,17 @@ pub(crate) struct Way {
     pub(crate) minutes: f64,
     pub(crate) money: f64,
     pub(crate) choices: Choices,
+}
+
+/// All of a way but the SoCs and how long it waits.
+type Sequence = Vec<(usize, bool, Option<usize>, bool, Option<usize>)>;
+
+fn sequence(choices: &Choices) -> Sequence {
+    let stops = choices
+        .stops
+        .iter()
+        .map(|stop| (usize::from(stop.node), stop.not_before > 0.0, stop.pause, stop.rest, stop.roadside));
+    stops.chain([(usize::MAX, false, None, false, choices.last_roadside)]).collect()
 }
 
 /// The unbeaten ways, rising in minutes.
@@ -39,7 +57,7 @@ pub(crate) fn unbeaten(mut ways: Vec<Way>) -> Vec<Way> {
 }
 
 /// What some choices take; `None` where they break a limit.
-pub(crate) fn way(trip: &ClockTrip, choices: Choices) -> Option<Way> {
+fn way(trip: &ClockTrip, choices: Choices) -> Option<Way> {
     let plan = replay(trip, &choices, false)?;
     Some(Way { minutes: plan.total.get(), money: plan.cost, choices })
 }
@@ -55,51 +73,86 @@ pub(crate) fn stairs(ways: &[Way]) -> Staircase {
 
 /// The whole trade around the plans of a grid; what it was when told to stop.
 pub(crate) fn fill(trip: &ClockTrip, found: Vec<Choices>, stop: &StopSign) -> Vec<Way> {
-    let mut ways = unbeaten(found.into_iter().filter_map(|choices| way(trip, choices)).collect());
-    for round in 0..ROUNDS {
+    let ways: Vec<Way> = found.into_iter().filter_map(|choices| way(trip, choices)).collect();
+    let known = stairs(&ways);
+    let mut groups: HashMap<Sequence, Vec<Way>> = HashMap::new();
+    for way in ways {
+        if !known.beats(way.minutes - HOPELESS.0, way.money - HOPELESS.1, (0.0, 0.0)) {
+            groups.entry(sequence(&way.choices)).or_default().push(way);
+        }
+    }
+    let mut all = Vec::new();
+    for group in groups.into_values() {
         if stop.is_raised() {
             break;
         }
-        let every = ways.len().div_ceil(MOST_MOVED).max(1);
-        let known = stairs(&ways);
-        let mut more: Vec<Way> = Vec::new();
-        for from in ways.iter().skip(round % every).step_by(every) {
-            more.extend(moved(trip, from, &known));
-        }
-        more.extend(ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])));
-        ways.extend(more);
-        ways = unbeaten(ways);
+        all.extend(of_sequence(trip, group));
     }
-    ways
+    let mut ways = unbeaten(all);
+    let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
+    ways.extend(between);
+    unbeaten(ways)
 }
 
-/// Better ways that leave one stop a little earlier or later.
-fn moved(trip: &ClockTrip, from: &Way, known: &Staircase) -> Vec<Way> {
-    let mut better = Vec::new();
-    for stop in 0..from.choices.stops.len() {
-        for by in MOVES {
-            let mut choices = from.choices.clone();
-            choices.stops[stop].depart += by;
-            if let Some(way) = way(trip, choices)
-                && !known.beats(way.minutes, way.money, (1e-9, 1e-9))
-            {
-                better.push(way);
+/// The trade of one sequence: its best plans at several worths of money, and those between.
+fn of_sequence(trip: &ClockTrip, group: Vec<Way>) -> Vec<Way> {
+    let mut best: Vec<Way> = Vec::new();
+    for worth in WORTHS {
+        let goal = |way: &Way| way.minutes + worth * way.money;
+        let from = group.iter().chain(&best).min_by(|a, b| goal(a).total_cmp(&goal(b)));
+        best.extend(from.cloned().map(|from| descended(trip, from, goal)));
+    }
+    let mut ways = unbeaten(group.into_iter().chain(best).collect());
+    let filled: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
+    ways.extend(filled);
+    unbeaten(ways)
+}
+
+/// Moves departures, one at a time and in pairs with the next, as long as that is better.
+fn descended(trip: &ClockTrip, mut at: Way, goal: impl Fn(&Way) -> f64) -> Way {
+    for by in MOVES {
+        for _ in 0..ROUNDS {
+            let mut better = false;
+            for choices in moves(&at.choices, by) {
+                if let Some(moved) = way(trip, choices).filter(|moved| goal(moved) < goal(&at) - 1e-7) {
+                    (at, better) = (moved, true);
+                }
+            }
+            if !better {
+                break;
             }
         }
     }
-    better
+    at
+}
+
+/// The choices with one departure moved, alone or with the next; or with a wait made longer or shorter by twice as many minutes.
+fn moves(from: &Choices, by: f64) -> Vec<Choices> {
+    let mut moved = Vec::new();
+    for stop in 0..from.stops.len() {
+        for by in [by, -by] {
+            let mut choices = from.clone();
+            choices.stops[stop].depart += by;
+            let mut both = choices.clone();
+            moved.push(choices);
+            if let Some(next) = both.stops.get_mut(stop + 1) {
+                next.depart += by;
+                moved.push(both);
+            }
+            if from.stops[stop].not_before > 0.0 {
+                let mut waits = from.clone();
+                waits.stops[stop].not_before += 2.0 * by;
+                moved.push(waits);
+            }
+        }
+    }
+    moved
 }
 
 /// Ways between two of one sequence of stops.
 fn between(trip: &ClockTrip, first: &Way, last: &Way) -> Vec<Way> {
-    let alike = first.choices.stops.len() == last.choices.stops.len()
-        && first.choices.last_roadside == last.choices.last_roadside
-        && first.choices.stops.iter().zip(&last.choices.stops).all(|(a, b)| {
-            (a.node, a.pause, a.rest, a.roadside) == (b.node, b.pause, b.rest, b.roadside)
-                && a.not_before == b.not_before
-        });
     let apart = ((last.minutes - first.minutes) / FILLED_TO.0).min((first.money - last.money) / FILLED_TO.1);
-    if !alike || apart <= 1.0 {
+    if apart <= 1.0 || sequence(&first.choices) != sequence(&last.choices) {
         return Vec::new();
     }
     let count = (apart.ceil() as usize).min(MOST_BETWEEN);
@@ -108,8 +161,33 @@ fn between(trip: &ClockTrip, first: &Way, last: &Way) -> Vec<Way> {
         let mut choices = first.choices.clone();
         for (choice, end) in choices.stops.iter_mut().zip(&last.choices.stops) {
             choice.depart += share * (end.depart - choice.depart);
+            choice.not_before += share * (end.not_before - choice.not_before);
         }
         way(trip, choices)
     };
     (1..count).filter_map(at).collect()
+}
+
+/// Fewer ways that stand for all: each that is dropped is matched by one that is kept, but for slacks.
+pub(crate) fn thinned(ways: Vec<Way>) -> Vec<Way> {
+    let mut kept: Vec<Way> = Vec::new();
+    // The first way since the last kept one that it does not match.
+    let mut unmatched: Option<f64> = None;
+    let count = ways.len();
+    let minutes: Vec<f64> = ways.iter().map(|way| way.minutes).collect();
+    for (index, way) in ways.into_iter().enumerate() {
+        let matched = kept.last().is_some_and(|last| last.money - way.money <= THINNED_TO.1);
+        let last = index + 1 == count;
+        if matched && !last {
+            continue;
+        }
+        let since = *unmatched.get_or_insert(way.minutes);
+        // The next may match it and all since.
+        if !last && !kept.is_empty() && minutes[index + 1] - since <= THINNED_TO.0 {
+            continue;
+        }
+        kept.push(way);
+        unmatched = None;
+    }
+    kept
 }

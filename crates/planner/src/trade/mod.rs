@@ -28,10 +28,8 @@ use search::{Choices, Fineness, Search};
 
 /// Minutes along which hours and prices are laid out: a week.
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
-const COARSE: Fineness = Fineness { step: 5.0, slack: (1.0, 0.05) };
-const FINE: Fineness = Fineness { step: 1.0, slack: (0.04, 0.004) };
-/// Plans of a trade that are kept, at most.
-const MOST_PLANS: usize = 1_000;
+const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2) };
+const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01) };
 
 /// A trip whose whole trade is asked for.
 #[derive(Clone, Debug)]
@@ -87,10 +85,8 @@ impl Trade {
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
-        let every = ways.len().div_ceil(MOST_PLANS).max(1);
-        let last = ways.len() - 1;
-        let kept = ways.into_iter().enumerate().filter(|(index, _)| index % every == 0 || *index == last);
-        let plans: Vec<ClockPlan> = kept.filter_map(|(_, way)| replay::replay(&clock, &way.choices, true)).collect();
+        let kept = fill::thinned(ways).into_iter();
+        let plans: Vec<ClockPlan> = kept.filter_map(|way| replay::replay(&clock, &way.choices, true)).collect();
         let start = clock.problem.trip.goal.start.get();
         Ok(Self {
             least_minutes: clock.bound_of_minutes(),

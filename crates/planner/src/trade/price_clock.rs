@@ -117,6 +117,14 @@ impl PriceClock {
         }
     }
 
+    /// Whether what a kWh or minute asks depends on the clock alone, and not on how the charge began or went on.
+    pub(crate) fn is_by_clock_only(&self) -> bool {
+        match self {
+            Self::Simple(_) => true,
+            Self::Tariff(tariff) => tariff.is_by_clock_only(),
+        }
+    }
+
     /// What a bill comes to, with VAT.
     pub(crate) fn total(&self, bill: &Bill) -> f64 {
         match self {
@@ -138,6 +146,17 @@ impl PriceClock {
         }
     }
 
+    /// The minutes of the trip, within a span of it, at which a kWh or a minute becomes cheaper.
+    pub(crate) fn falls(&self, from: f64, to: f64) -> Vec<f64> {
+        let Self::Tariff(tariff) = self else { return Vec::new() };
+        let asks = |at: f64| tariff.asks_at(at);
+        let falls = |at: &f64| {
+            let (before, after) = (asks(at - 0.01), asks(at + 0.01));
+            after.0 < before.0 - 1e-9 || after.1 < before.1 - 1e-9
+        };
+        self.changes(from, to).into_iter().filter(falls).collect()
+    }
+
     /// The minutes of the trip at which another price begins, within a span of it.
     pub(crate) fn changes(&self, from: f64, to: f64) -> Vec<f64> {
         match self {
@@ -154,17 +173,26 @@ impl TariffClock {
     fn always_asks_energy(&self) -> bool {
         let asks = |&index: &usize| {
             let element = &self.elements[index];
-            let by_clock_only = Restrictions {
-                from_time: None,
-                to_time: None,
-                from_date: None,
-                to_date: None,
-                days: Vec::new(),
-                ..element.restrictions.clone()
-            } == Restrictions::default();
-            element.prices[ENERGY].is_some() && by_clock_only
+            element.prices[ENERGY].is_some() && element.is_by_clock_only()
         };
         self.spans.iter().all(|span| span.elements.iter().any(asks))
+    }
+
+    /// What a kWh and an hour ask at a minute of the trip, early in a charge, with VAT.
+    fn asks_at(&self, minute: f64) -> (f64, f64) {
+        let span = self.spans.partition_point(|span| span.to <= minute).min(self.spans.len() - 1);
+        let first = |kind: usize| {
+            let counted = self.spans[span].elements.iter().map(|&index| &self.elements[index]);
+            let mut holds = counted.filter(|element| element.holds(1.0, 50.0, 1.0, None));
+            holds.find_map(|element| element.prices[kind]).map_or(0.0, |asking| asking.gross)
+        };
+        (first(ENERGY), first(TIME))
+    }
+
+    fn is_by_clock_only(&self) -> bool {
+        let plain = |asked: &Asked| asked.prices.iter().flatten().all(|asking| asking.step <= 1);
+        let bounded = self.least.is_some() || self.most.is_some();
+        !bounded && self.elements.iter().all(|element| element.is_by_clock_only() && plain(element))
     }
 
     fn walk(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64, amps: Option<f64>, parking: bool) {
@@ -235,6 +263,11 @@ impl TariffClock {
 }
 
 impl Bill {
+    /// What it comes to by now, with VAT, where nothing is billed in blocks or bounded.
+    pub(crate) fn so_far(&self) -> f64 {
+        self.gross
+    }
+
     fn add(&mut self, asking: Asking, volume: f64) {
         self.net += volume * asking.net;
         self.gross += volume * asking.gross;
@@ -251,6 +284,18 @@ impl Asked {
         };
         let prices = [Kind::Flat, Kind::Energy, Kind::Time, Kind::Parking].map(price);
         Self { prices, restrictions: element.restrictions.clone() }
+    }
+
+    fn is_by_clock_only(&self) -> bool {
+        let others = Restrictions {
+            from_time: None,
+            to_time: None,
+            from_date: None,
+            to_date: None,
+            days: Vec::new(),
+            ..self.restrictions.clone()
+        };
+        others == Restrictions::default()
     }
 
     /// Whether the restrictions hold that are not the clock's.

@@ -11,6 +11,7 @@ use super::clock_trip::ClockTrip;
 use super::price_clock::Bill;
 use super::search::{Choice, Choices};
 use crate::model::leg::{Leg, Node};
+use crate::model::road_index::RoadIndex;
 
 /// A charge of fewer points than this is none.
 const NO_CHARGE: f64 = 1e-6;
@@ -86,8 +87,13 @@ pub(crate) fn replay(trip: &ClockTrip, choices: &Choices, with_receipts: bool) -
     let before = at.minute;
     drive(trip, &mut at, leg, choices.last_roadside)?;
     let bounds = &trip.wishes;
+    let stops_at = |node: RoadIndex| choices.stops.iter().any(|choice| choice.node == node);
+    let few = bounds.most_stops.is_none_or(|most| choices.stops.len() <= most as usize);
+    let visits = trip.problem.road().all(|node| !trip.sites[node].visit || stops_at(node));
     let cost: f64 = stops.iter().map(|stop: &ClockStop| stop.cost).sum();
-    let within = bounds.most_cost.is_none_or(|most| cost <= most + 1e-6)
+    let within = few
+        && visits
+        && bounds.most_cost.is_none_or(|most| cost <= most + 1e-6)
         && bounds.most_time.is_none_or(|most| at.minute <= most.get() + 1e-6);
     let roadside = choices.stops.iter().map(|choice| choice.roadside).chain([choices.last_roadside]);
     within.then(|| ClockPlan {
@@ -215,12 +221,10 @@ fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {
     if span.depart - span.arrive <= NO_CHARGE {
         return 0.0;
     }
-    let (site, stall) = (&trip.sites[choice.node], &trip.problem.stalls[choice.node]);
+    let site = &trip.sites[choice.node];
     let usable = trip.problem.trip.vehicle.usable.get();
     let (mut bill, mut soc, mut minute) = (Bill::default(), span.arrive, span.begins);
-    while soc < span.depart - 1e-9 {
-        let to = (soc + PRICED_BY).min(span.depart);
-        let until = span.begins + stall.minutes(Soc::percent(span.arrive), Soc::percent(to)).get();
+    for (to, until) in priced_together(trip, choice, span) {
         let plug = (to - soc) / 100.0 * usable / site.stored_share;
         let volts = trip.problem.trip.vehicle.pack_voltage.as_ref().map(|voltage| voltage.at(soc));
         let amps = volts.filter(|_| until > minute).map(|volts| 60_000.0 * plug / (until - minute) / volts);
@@ -231,4 +235,21 @@ fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {
         site.price.park(&mut bill, span.charged, span.leaves - span.charged);
     }
     site.price.total(&bill)
+}
+
+/// The SoCs and minutes to which a charge is priced together: to each change of price where only the clock counts, else to each
+/// point.
+fn priced_together(trip: &ClockTrip, choice: &Choice, span: &Span) -> Vec<(f64, f64)> {
+    let (site, stall) = (&trip.sites[choice.node], &trip.problem.stalls[choice.node]);
+    let arrive = Soc::percent(span.arrive);
+    let mut places: Vec<(f64, f64)> = if site.price.is_by_clock_only() {
+        let changes = site.price.changes(span.begins, span.charged - 1e-9).into_iter();
+        changes.map(|at| (stall.soc_after(arrive, Minutes::new(at - span.begins)).get(), at)).collect()
+    } else {
+        let steps = ((span.depart - span.arrive) / PRICED_BY - 1e-9).floor().max(0.0) as usize;
+        let socs = (1..=steps).map(|step| span.arrive + step as f64 * PRICED_BY);
+        socs.map(|soc| (soc, span.begins + stall.minutes(arrive, Soc::percent(soc)).get())).collect()
+    };
+    places.push((span.depart, span.charged));
+    places
 }

@@ -18,8 +18,12 @@ use spare_hour_core::quantity::Soc;
 
 /// How long one may wait for another price, minutes.
 const LONGEST_WAIT: f64 = 720.0;
+/// How long a charge may begin later so that a part of it is cheaper, minutes.
+const LONGEST_HOLD: f64 = 240.0;
 /// Most times at which a charge is tried to begin, beside at once.
 const MOST_BEGINNINGS: usize = 3;
+/// Ways that are beaten by no more minutes and money are kept: moving their departures may make them unbeaten.
+const NEARLY: (f64, f64) = (2.0, 0.3);
 /// A charge of fewer points than this is none.
 const LEAST_CHARGE: f64 = 0.05;
 /// Drives since a rest are told apart in steps of so many minutes.
@@ -159,8 +163,10 @@ impl<'a> Search<'a> {
                 return None;
             }
             let arrivals = search.arrivals.remove(&node).unwrap_or_default();
-            let departures = search.charge(node, search.unbeaten_arrivals(arrivals));
-            for label in search.unbeaten_departures(departures) {
+            let arrivals = search.unbeaten_arrivals(arrivals);
+            let departures = search.charge(node, &arrivals);
+            let departures = search.unbeaten_departures(departures);
+            for label in departures {
                 search.labels.push(label);
                 search.drive_on(Node::Site(node), search.labels.len() - 1);
             }
@@ -219,7 +225,9 @@ impl<'a> Search<'a> {
                 let bounds = &self.trip.wishes;
                 let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
                 let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
-                if !dear && !late && self.ended.add(driven.minute, at.money, (0.0, 0.0)) {
+                let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
+                if !dear && !late && !beaten {
+                    self.ended.add(driven.minute, at.money, (0.0, 0.0));
                     self.ends.push((driven.minute, at.money, label, driven.roadside));
                 }
             }
@@ -297,30 +305,148 @@ impl<'a> Search<'a> {
         let mut stairs: HashMap<Kind, Staircase> = HashMap::new();
         labels.retain(|at| {
             let kind = self.kind(at.taken, at.stops, at.driven, at.depart);
-            stairs.entry(kind).or_default().add(at.minute, at.money, (0.0, 0.0))
+            stairs.entry(kind).or_default().add(at.minute, at.money, self.fineness.slack)
         });
         labels
     }
 
-    /// All departures from a site, from all arrivals.
-    fn charge(&self, node: RoadIndex, arrivals: Vec<Arrival>) -> Vec<Label> {
+    /// All departures from a site, from all arrivals. Where a price depends on the clock alone and there is no boost, charges
+    /// that have come to one SoC go on alike: there they meet, and only those go on that no other beats.
+    fn charge(&self, node: RoadIndex, arrivals: &[Arrival]) -> Vec<Label> {
         let departures = Departures::new(self.trip, node, self.fineness.step);
-        let mut labels = Vec::new();
-        for arrival in &arrivals {
+        let meets = self.trip.sites[node].price.is_by_clock_only() && self.trip.problem.stalls[node].boost().is_none();
+        let mut labels = if meets { self.charge_together(node, arrivals, &departures) } else { Vec::new() };
+        for arrival in arrivals {
+            if meets && !self.may_stand(node, arrival) {
+                continue;
+            }
             for (begins, not_before) in self.beginnings(node, arrival) {
-                self.charge_from(node, arrival, begins, not_before, &departures, &mut labels);
+                self.charge_from(node, arrival, (begins, not_before, !meets), &departures, &mut labels);
             }
         }
         labels
     }
 
-    /// When a charge may begin: as soon as the site is open, or when its price changes.
+    /// Whether one may stand on here for a pause or a rest.
+    fn may_stand(&self, node: RoadIndex, arrival: &Arrival) -> bool {
+        let occasions = self.trip.occasions.iter().enumerate();
+        let rests = self.trip.wishes.most_drive.is_some();
+        rests
+            || occasions.into_iter().any(|(index, occasion)| {
+                let open = arrival.taken & 1 << index == 0 && arrival.minute.max(occasion.from) <= occasion.to;
+                open && self.trip.can_pause(node, occasion)
+            })
+    }
+
+    /// Charges of all arrivals that are left as soon as they are over, from one SoC to the next.
+    fn charge_together(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
+        let (trip, count) = (self.trip, departures.socs.len());
+        let mut going: Vec<Vec<Going>> = vec![Vec::new(); count];
+        for (index, arrival) in arrivals.iter().enumerate() {
+            let place = departures.above(arrival.soc).start;
+            if place >= count {
+                continue;
+            }
+            let walk = ChargeWalk::new(trip, node, arrival.soc);
+            for (begins, not_before) in self.beginnings(node, arrival) {
+                let Some((open, closes)) = trip.sites[node].open_from(begins) else { continue };
+                if open > begins + 1e-6 {
+                    continue;
+                }
+                let bill = Bill::default();
+                let begun = Going {
+                    arrival: index,
+                    not_before,
+                    begun: begins,
+                    minute: begins,
+                    bill,
+                    closes,
+                    held: 0,
+                    held_until: 0.0,
+                };
+                let minutes = walk.minutes(departures.socs[place], departures.from_empty[place]);
+                going[place].extend(begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])));
+            }
+        }
+        let mut labels = Vec::new();
+        for place in 0..count {
+            let mut here = self.unbeaten_going(std::mem::take(&mut going[place]), arrivals);
+            let held: Vec<Going> = here.iter().flat_map(|one| one.held_until_cheaper(trip, node)).collect();
+            if !held.is_empty() {
+                here.extend(held);
+                here = self.unbeaten_going(here, arrivals);
+            }
+            for one in here.iter().filter(|one| one.held == 0 || one.minute > one.held_until + 1e-9) {
+                labels.extend(self.left_at_once(node, arrivals, one, departures, place));
+            }
+            if place + 1 < count {
+                let minutes = departures.from_empty[place + 1] - departures.from_empty[place];
+                let socs = (departures.socs[place], departures.socs[place + 1]);
+                going[place + 1].extend(here.into_iter().filter_map(|one| one.on(trip, node, minutes, socs)));
+            }
+        }
+        labels
+    }
+
+    fn unbeaten_going(&self, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
+        let price = |one: &Going| arrivals[one.arrival].money + one.bill.so_far();
+        going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
+        let mut stairs: HashMap<Kind, Staircase> = HashMap::new();
+        going.retain(|one| {
+            let at = &arrivals[one.arrival];
+            // One that was held has the cheaper minutes before it: those that were not must not be held against it.
+            let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
+            stairs.entry((taken, stops, driven, one.held)).or_default().add(one.minute, price(one), (0.0, 0.0))
+        });
+        going
+    }
+
+    fn left_at_once(
+        &self,
+        node: RoadIndex,
+        arrivals: &[Arrival],
+        one: &Going,
+        departures: &Departures,
+        place: usize,
+    ) -> Option<Label> {
+        let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
+        let (go, more) = departures.least[place];
+        let money = arrival.money + one.bill.so_far();
+        let hopeless = departures.hopeless[place]
+            || trip.due_by(one.minute) & !arrival.taken != 0
+            || self.known.beats(one.minute + go, money + more, (0.0, 0.0));
+        if hopeless {
+            return None;
+        }
+        let stood = one.minute - arrival.minute;
+        let rested = trip.wishes.rest.is_some_and(|rest| stood >= rest.get() - 1e-9);
+        let depart = departures.socs[place];
+        Some(Label {
+            minute: one.minute,
+            money,
+            driven: if rested { 0.0 } else { arrival.driven },
+            taken: arrival.taken,
+            stops: arrival.stops,
+            depart,
+            before: arrival.before,
+            choice: Choice {
+                node,
+                depart,
+                not_before: one.not_before,
+                pause: None,
+                rest: false,
+                roadside: arrival.roadside,
+            },
+        })
+    }
+
+    /// When a charge may begin: as soon as the site is open, or when its price falls.
     fn beginnings(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(f64, f64)> {
         let site = &self.trip.sites[node];
         let ready = arrival.minute + self.trip.problem.site(node).overhead.get();
         let mut begin: Vec<(f64, f64)> = site.open_from(ready).map(|(at, _)| (at, 0.0)).into_iter().collect();
-        let changes = site.price.changes(ready + 1e-6, ready + LONGEST_WAIT);
-        begin.extend(changes.into_iter().take(MOST_BEGINNINGS).map(|change| (change, change)));
+        let falls = site.price.falls(ready + 1e-6, ready + LONGEST_WAIT);
+        begin.extend(falls.into_iter().take(MOST_BEGINNINGS).map(|fall| (fall, fall)));
         begin
     }
 
@@ -328,8 +454,7 @@ impl<'a> Search<'a> {
         &self,
         node: RoadIndex,
         arrival: &Arrival,
-        begins: f64,
-        not_before: f64,
+        (begins, not_before, at_once): (f64, f64, bool),
         departures: &Departures,
         labels: &mut Vec<Label>,
     ) {
@@ -344,7 +469,8 @@ impl<'a> Search<'a> {
             Choice { node, depart: arrival.soc, not_before, pause: None, rest: false, roadside: arrival.roadside };
         if not_before == 0.0 {
             // Standing without a charge: for a pause or a rest only.
-            let stands = Stands { charged: arrival.minute, depart: arrival.soc, money: 0.0, bill: None };
+            let stands =
+                Stands { charged: arrival.minute, depart: arrival.soc, money: 0.0, bill: None, at_once: false };
             self.leave(node, arrival, &stands, choice, departures, labels);
         }
         let walk = ChargeWalk::new(trip, node, arrival.soc);
@@ -360,7 +486,8 @@ impl<'a> Search<'a> {
             if departures.hopeless[place] {
                 continue;
             }
-            let stands = Stands { charged: until, depart: to, money: site.price.total(&bill), bill: Some(bill) };
+            let money = site.price.total(&bill);
+            let stands = Stands { charged: until, depart: to, money, bill: Some(bill), at_once };
             self.leave(node, arrival, &stands, Choice { depart: to, ..choice }, departures, labels);
         }
     }
@@ -400,7 +527,7 @@ impl<'a> Search<'a> {
                 choice: Choice { pause: pause.map(|(index, _)| index), rest: rests, ..choice },
             });
         };
-        if stands.bill.is_some() {
+        if stands.at_once {
             leave(stands.charged, None, false);
         }
         if let Some(rest) = rest.filter(|rest| wishes.most_drive.is_some() && arrival.minute + rest > stands.charged) {
@@ -422,6 +549,58 @@ struct Stands {
     depart: f64,
     money: f64,
     bill: Option<Bill>,
+    /// Whether leaving as soon as it is charged is looked at here.
+    at_once: bool,
+}
+
+/// A charge that goes on, at one of the SoCs of its site.
+#[derive(Clone, Copy)]
+struct Going {
+    arrival: usize,
+    not_before: f64,
+    /// When it began.
+    begun: f64,
+    minute: f64,
+    bill: Bill,
+    /// When the site closes.
+    closes: f64,
+    /// Which fall of the price it was held for, from 1; 0 for none.
+    held: u32,
+    held_until: f64,
+}
+
+impl Going {
+    /// The same charge begun later, so that it is just here when the price falls. Where no price changes before, it costs the
+    /// same as begun at once.
+    fn held_until_cheaper(&self, trip: &ClockTrip, node: RoadIndex) -> Vec<Self> {
+        let price = &trip.sites[node].price;
+        if self.held > 0 || self.not_before > 0.0 || !price.changes(self.begun + 1e-6, self.minute).is_empty() {
+            return Vec::new();
+        }
+        let falls = price.falls(self.minute + 1e-6, self.minute + LONGEST_HOLD);
+        let until = falls
+            .first()
+            .copied()
+            .filter(|&fall| fall < self.closes && price.changes(self.minute + 1e-6, fall - 1e-6).is_empty());
+        let held = until.map(|fall| {
+            let later = fall - self.minute;
+            let begun = self.begun + later;
+            Self { not_before: begun, begun, minute: fall, held: 1, held_until: fall, ..*self }
+        });
+        held.into_iter().collect()
+    }
+
+    /// The charge at the next SoC; `None` where the site closes before.
+    fn on(mut self, trip: &ClockTrip, node: RoadIndex, minutes: f64, (from, to): (f64, f64)) -> Option<Self> {
+        if self.minute + minutes > self.closes + 1e-6 {
+            return None;
+        }
+        let usable = trip.problem.trip.vehicle.usable.get();
+        let plug = (to - from) / 100.0 * usable / trip.sites[node].stored_share;
+        trip.sites[node].price.charge(&mut self.bill, self.minute, minutes, plug, None);
+        self.minute += minutes;
+        Some(self)
+    }
 }
 
 impl Stands {
