@@ -67,7 +67,13 @@ impl PlanTrip {
             Err(NoTrade::Infeasible) => return Err(self.no_trade(file, named, &here)),
         };
         let Some(best) = traded.best() else { return Err(self.no_trade(file, named, &here)) };
+        let by_road = TripToPlan::of_file(file.clone(), &here).map(|trip| trip.plan(&StopSign::default()));
+        let by_road = match by_road {
+            Ok(Outcome::Planned(planned)) => Some(planned),
+            _ => None,
+        };
         let report = TradeReport {
+            strategies: by_road.as_ref().map(|planned| plan_report(planned).strategies).unwrap_or_default(),
             trade: &traded.trade,
             best,
             gap: traded.gap(best),

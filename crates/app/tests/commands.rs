@@ -234,6 +234,77 @@ fn what_is_printed_keeps_to_the_published_schemas() {
 }
 
 #[test]
+fn a_trip_with_wishes_is_planned_by_its_clock() {
+    let directory = tempfile::tempdir().unwrap();
+    let text = std::fs::read_to_string(repository("docs/formats/trip.example.json")).unwrap();
+    let mut trip: Value = serde_json::from_str(&text).unwrap();
+    trip["version"] = 2.into();
+    trip["departure"] = "2026-12-18T09:30".into();
+    trip["time_zone"] = "Europe/Lisbon".into();
+    for site in trip["sites"].as_array_mut().unwrap() {
+        site["has"] = serde_json::json!(["eat"]);
+    }
+    let ask = |trip: &Value, name: &str, more: &[&str]| {
+        let file = written(&directory, name, &trip.to_string());
+        run(&[&["plan", file.as_str(), "--json"], more].concat())
+    };
+    let plain = json(&ask(&trip, "plain.json", &["--frontier"]));
+    let frontier = plain["frontier"].as_array().unwrap();
+    assert_eq!(frontier[0]["total_min"], plain["total_min"]);
+    assert!(plain["schools"].as_array().is_some_and(|schools| !schools.is_empty()));
+    trip["goal"]["pauses"] =
+        serde_json::json!([{"name": "lunch", "minutes": 45, "from": "11:30", "to": "13:30", "needs": "eat"}]);
+    let with_lunch = json(&ask(&trip, "lunch.json", &[]));
+    let eats = |stop: &Value| stop["pause"] == "lunch";
+    let arrives = with_lunch["arrive_at"].as_str().unwrap();
+    assert!(with_lunch["stops"].as_array().unwrap().iter().any(eats) || arrives < "2026-12-18T13:30", "{with_lunch}");
+    assert!(with_lunch["total_min"].as_f64() >= plain["total_min"].as_f64());
+    let schema: Value =
+        serde_json::from_str(&std::fs::read_to_string(repository("docs/formats/plan.schema.json")).unwrap()).unwrap();
+    let schema = jsonschema::validator_for(&schema).unwrap();
+    for plan in [&plain, &with_lunch] {
+        let faults: Vec<String> = schema.iter_errors(plan).map(|error| error.to_string()).collect();
+        assert!(faults.is_empty(), "{faults:?}");
+    }
+    // What cannot be, and what is none, are said by their paths.
+    trip["goal"]["most_min"] = 30.into();
+    let none = ask(&trip, "none.json", &[]);
+    assert_eq!(none.status.code(), Some(2));
+    assert!(schema.is_valid(&serde_json::from_slice(&none.stdout).unwrap()));
+    for (place, value, expected) in [
+        (
+            "/goal/pauses/0/needs",
+            serde_json::json!("dance"),
+            "goal.pauses[0].needs: is \"dance\"; expected eat, sleep or rest",
+        ),
+        ("/goal/pauses/0/from", serde_json::json!("noon"), "goal.pauses[0].from: is \"noon\""),
+        ("/sites/0/has", serde_json::json!("eat"), "sites[0].has: expected a list"),
+    ] {
+        let mut wrong = trip.clone();
+        *wrong.pointer_mut(place).unwrap() = value;
+        let refused = ask(&wrong, "wrong.json", &[]);
+        let said = String::from_utf8_lossy(&refused.stderr).to_string();
+        assert!(refused.status.code() == Some(1) && said.contains(expected), "{said}");
+    }
+}
+
+#[test]
+fn typed_lines_are_analysed_as_a_page_reads_them() {
+    let directory = tempfile::tempdir().unwrap();
+    let lines =
+        "10:54 20 % 150 kW\n10:58 29 % 148 kW\n11:02 38 % 142 kW\n11:06 84 % 130 kW\n11:10 52 % 118 kW\n11:14 60 %\n";
+    let file = written(&directory, "notes.txt", lines);
+    let read = json(&run(&["analyse", &file, "--usable-kwh", "80", "--json"]));
+    assert_eq!((&read["times"], &read["minutes"]), (&"read as time of day, 10:54 to 11:14".into(), &20.0.into()));
+    assert_eq!(read["readings"].as_array().unwrap().len(), 6);
+    assert_eq!(read["readings"][3]["left_out"], "soc-backwards");
+    assert_eq!(read["loss_assumed"], false);
+    let slip = read["findings"].as_array().unwrap().iter().find(|finding| finding["code"] == "soc-backwards").unwrap();
+    assert_eq!(slip["likely_soc"], 44.0);
+    assert!(read["windows"].as_array().unwrap().iter().all(|window| window["error_min"].is_number()));
+}
+
+#[test]
 fn an_analysis_names_its_base_and_tells_all_of_the_curve() {
     let session = repository("crates/app/demo/avel-warm-full.csv");
     let ask = |more: &[&str]| {

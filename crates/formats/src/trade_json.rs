@@ -7,7 +7,9 @@ use spare_hour_core::trip::Trip;
 use spare_hour_planner::trade::{ClockPlan, ClockStop, Trade};
 
 use crate::number::plain;
-use crate::plan_json::{FORMAT, ReceiptLineFile, VERSION, civil, receipt_lines};
+use crate::plan_json::{
+    FORMAT, ReceiptLineFile, StrategyFile, StrategyReport, VERSION, civil, receipt_lines, strategy_file,
+};
 
 /// A trade with all that is told of it in a file.
 pub struct TradeReport<'a> {
@@ -25,6 +27,8 @@ pub struct TradeReport<'a> {
     pub left_out: &'a [(String, &'static str)],
     /// Whether every unbeaten plan is told too.
     pub frontier: bool,
+    /// The strategies beside it.
+    pub strategies: Vec<StrategyReport<'a>>,
 }
 
 #[derive(Serialize)]
@@ -39,6 +43,7 @@ struct TradeFile<'a> {
     charge_min: f64,
     overhead_min: f64,
     wait_min: f64,
+    lowest_soc: f64,
     gap_min: f64,
     proof: ProofFile,
     depart_at: String,
@@ -46,7 +51,7 @@ struct TradeFile<'a> {
     paces: [(); 0],
     left_out: Vec<LeftOutFile<'a>>,
     #[serde(rename = "schools")]
-    strategies: [(); 0],
+    strategies: Vec<StrategyFile<'a>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     frontier: Option<Vec<PlanFile<'a>>>,
 }
@@ -111,6 +116,7 @@ pub fn trade_json(report: &TradeReport) -> String {
         charge_min: sum(|stop| stop.charge),
         overhead_min: sum(|stop| stop.overhead),
         wait_min: sum(|stop| stop.wait),
+        lowest_soc: plain(best.stops.iter().map(|stop| stop.arrive.get()).fold(best.arrival.get(), f64::min)),
         gap_min,
         proof: ProofFile {
             of: "No plan takes fewer minutes than these less gap_min, nor less money than this less gap_cost, each by itself: a bound that leaves hours, waits and pauses out, and takes every kWh at its cheapest. Within the trade, plans were searched on a grid and refined, which proves nothing.",
@@ -121,7 +127,7 @@ pub fn trade_json(report: &TradeReport) -> String {
         arrive_at: moment(report.departure, best.total).as_ref().map(civil),
         paces: [],
         left_out: report.left_out.iter().map(|(site, reason)| LeftOutFile { site, reason }).collect(),
-        strategies: [],
+        strategies: report.strategies.iter().map(strategy_file).collect(),
         frontier,
     };
     serde_json::to_string_pretty(&file).unwrap_or_default()

@@ -379,13 +379,15 @@ fn capacity(runs: &[Run]) -> Option<Caution> {
     Some(Caution::CapacityDiffers(Energy::kwh(spread.0), Energy::kwh(spread.1)))
 }
 
+/// Whether what was noted is not the same everywhere.
+fn differ<T: PartialEq>(noted: impl Iterator<Item = Option<T>>) -> bool {
+    let known: Vec<T> = noted.flatten().collect();
+    known.windows(2).any(|pair| pair[0] != pair[1])
+}
+
 /// What was noted differently of at least two.
 fn noted(runs: &[Run]) -> Vec<NotedOf> {
     let conditions = || runs.iter().map(|run| &run.session.conditions);
-    fn differ<T: PartialEq>(noted: impl Iterator<Item = Option<T>>) -> bool {
-        let known: Vec<T> = noted.flatten().collect();
-        known.windows(2).any(|pair| pair[0] != pair[1])
-    }
     let preconditioned = |text: &String| text.trim().to_lowercase();
     let all = [
         (NotedOf::CarOn, differ(conditions().map(|noted| noted.car_on))),

@@ -123,21 +123,12 @@ impl KeptReadings {
                 (Some(was), Some(is)) => is >= was,
                 _ => true,
             };
-            if run.len() > SET_BACK_RUN && all_before && rising && higher && self.is_last_good(read, index - 1) {
+            if run.len() > SET_BACK_RUN && all_before && rising && higher && is_last_good(read, index - 1) {
                 let by = before.minute + step_over(read, index) - read[index].minute;
                 read[index..].iter_mut().for_each(|kept| kept.minute += by);
                 self.set_back.push((read[index].reading, Minutes::new(by)));
             }
             index += 1;
-        }
-    }
-
-    /// Whether a reading's clock is no slip itself: it is not ahead of all that follows by chance.
-    fn is_last_good(&self, read: &[Kept], index: usize) -> bool {
-        index == 0 || index == 1 || {
-            let (before, at) = (read[index - 1], read[index]);
-            let typical = (before.minute - read[0].minute) / (index - 1) as f64;
-            at.minute >= before.minute && at.minute - before.minute <= 20.0 * typical.max(0.1)
         }
     }
 
@@ -216,6 +207,15 @@ impl KeptReadings {
             };
             self.slips.push((at.reading, slip));
         }
+    }
+}
+
+/// Whether a reading's clock is no slip itself: it is not ahead of all that follows by chance.
+fn is_last_good(read: &[Kept], index: usize) -> bool {
+    index == 0 || index == 1 || {
+        let (before, at) = (read[index - 1], read[index]);
+        let typical = (before.minute - read[0].minute) / (index - 1) as f64;
+        at.minute >= before.minute && at.minute - before.minute <= 20.0 * typical.max(0.1)
     }
 }
 

@@ -62,9 +62,9 @@ fn trusted_counter(kept: &[Kept]) -> Vec<Option<f64>> {
     let falls = known.windows(2).any(|pair| pair[1].1 < pair[0].1 - 1e-9);
     let rises = known.first().zip(known.last()).is_some_and(|(first, last)| last.1 > first.1);
     if falls || !rises {
-        counter.iter_mut().for_each(|kwh| *kwh = None);
+        counter.fill(None);
     } else if let Some(stopped) = stopped_counter(kept, &known) {
-        counter[stopped + 1..].iter_mut().for_each(|kwh| *kwh = None);
+        counter[stopped + 1..].fill(None);
     }
     counter
 }

@@ -28,7 +28,7 @@ const READING: f64 = 0.6 / 60.0;
 /// Standard deviations within which the truth lies 19 times in 20.
 const NINETEEN_OF_TWENTY: f64 = 1.96;
 /// How much less unsure a fit is than independent readings around it would make it: its intervals cut each other's ends
-/// off. Found on played charges (tests/window_truth.rs).
+/// off. Found on played charges (`tests/window_truth.rs`).
 const CUT_OFF: f64 = 0.8;
 
 /// There are not two readings with rising SoC.

@@ -248,12 +248,15 @@ mod tests {
         )
         .unwrap();
         let [first, second, third, fourth, fifth] = &session.readings[..] else { panic!("{session:?}") };
-        assert_eq!((first.power, first.voltage.map(|v| v.get())), (Some(Power::kw(105.0)), Some(350.0)));
-        assert_eq!(first.battery.map(|t| t.get()), Some(41.0));
+        assert_eq!(
+            (first.power, first.voltage.map(spare_hour_core::quantity::Voltage::get)),
+            (Some(Power::kw(105.0)), Some(350.0))
+        );
+        assert_eq!(first.battery.map(spare_hour_core::quantity::Temperature::get), Some(41.0));
         assert_eq!((second.soc, second.power), (None, Some(Power::kw(192.0))));
         assert_eq!(third.energy, Some(Energy::kwh(50.24)));
         assert!((third.battery.unwrap().get() - 40.555_555).abs() < 1e-5 && third.ambient.unwrap().get() == 5.0);
-        assert_eq!(fourth.range.map(|range| range.get()), Some(225.0));
+        assert_eq!(fourth.range.map(spare_hour_core::quantity::Distance::get), Some(225.0));
         assert!((fifth.range.unwrap().get() - 225.308).abs() < 0.001);
         let dictated = read_session_lines("0:00 10\n192 kW after one minute, rain").unwrap();
         assert_eq!((dictated.readings[1].elapsed.get(), dictated.readings[1].note.as_deref()), (1.0, Some("rain")));

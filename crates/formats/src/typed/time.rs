@@ -274,7 +274,8 @@ fn by_pace(points: f64, passed: f64, usable: Option<Energy>) -> f64 {
 /// Power over time against the counter, else against the points of a capacity, in standard deviations; `None` without power
 /// and counter.
 fn against_power(read: &[(f64, &Reading)], points: f64, passed: f64, usable: Option<Energy>) -> Option<f64> {
-    let counts: Vec<f64> = read.iter().filter_map(|(_, reading)| reading.energy.map(|energy| energy.get())).collect();
+    let counts: Vec<f64> =
+        read.iter().filter_map(|(_, reading)| reading.energy.map(spare_hour_core::quantity::Energy::get)).collect();
     let counted = counts.last().zip(counts.first()).map(|(last, first)| last - first).filter(|&kwh| kwh > 0.5);
     let powers: Vec<f64> =
         read.iter().filter_map(|(_, reading)| Some(reading.power?.get())).filter(|&kw| kw > 0.0).collect();

@@ -31,6 +31,8 @@ pub(crate) struct ClockTrip {
     pub(crate) departure: ZonedDateTime,
     pub(crate) sites: TiVec<RoadIndex, ClockSite>,
     pub(crate) occasions: Vec<Occasion>,
+    /// When occasions are over, rising, each with the mask of all that are over then.
+    due: Vec<(f64, u32)>,
     pub(crate) wishes: Wishes,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
@@ -91,12 +93,14 @@ impl ClockTrip {
         let usable = problem.trip.vehicle.usable.get();
         let per_percent = |site: &ClockSite| site.price.least_per_kwh() * usable / 100.0 / site.stored_share;
         let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min).max(0.0);
+        let occasions = occasions(&wishes, &trip.departure);
         let start = problem.trip.goal.start.get();
         let reached = labels.minutes_to_go(&problem, Node::Start, start);
         let slack = reached.map_or(0.0, |reached| (reached - labels.lower_bound(&problem)).max(0.0)) + 0.02;
         Some(Self {
             departure: trip.departure.clone(),
-            occasions: occasions(&wishes, &trip.departure),
+            due: due(&occasions),
+            occasions,
             least_per_percent: if least_per_percent.is_finite() { least_per_percent } else { 0.0 },
             sites,
             wishes,
@@ -135,8 +139,8 @@ impl ClockTrip {
 
     /// The occasions that have to have been taken by a minute of the trip, as a mask.
     pub(crate) fn due_by(&self, minute: f64) -> u32 {
-        let due = self.occasions.iter().enumerate().filter(|(_, occasion)| occasion.to < minute - 1e-9);
-        due.fold(0, |mask, (index, _)| mask | 1 << index)
+        let over = self.due.partition_point(|due| due.0 < minute - 1e-9);
+        over.checked_sub(1).map_or(0, |last| self.due[last].1)
     }
 
     /// Whether a pause can be taken at a site.
@@ -256,4 +260,16 @@ fn occasions(wishes: &Wishes, departure: &ZonedDateTime) -> Vec<Occasion> {
     found.sort_by(|a, b| a.from.total_cmp(&b.from));
     found.truncate(MOST_OCCASIONS);
     found
+}
+
+/// When occasions are over, each with the mask of all that are over then.
+fn due(occasions: &[Occasion]) -> Vec<(f64, u32)> {
+    let mut over: Vec<(f64, u32)> = occasions.iter().enumerate().map(|(index, one)| (one.to, 1 << index)).collect();
+    over.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let mut mask = 0;
+    for one in &mut over {
+        mask |= one.1;
+        one.1 = mask;
+    }
+    over
 }

@@ -33,7 +33,7 @@ pub(crate) struct Way {
     pub(crate) choices: Choices,
 }
 
-/// All of a way but the SoCs and how long it waits.
+/// All of a way but the `SoCs` and how long it waits.
 type Sequence = Vec<(usize, bool, Option<usize>, bool, Option<usize>)>;
 
 fn sequence(choices: &Choices) -> Sequence {

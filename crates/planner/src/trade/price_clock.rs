@@ -31,6 +31,10 @@ pub(crate) struct TariffClock {
     elements: Vec<Asked>,
     least: Option<f64>,
     most: Option<f64>,
+    /// Minutes of the trip at which other elements count, and those at which it becomes cheaper.
+    changes: Vec<f64>,
+    falls: Vec<f64>,
+    by_clock_only: bool,
 }
 
 /// A part of the trip's clock in which the same elements count.
@@ -90,12 +94,20 @@ impl PriceClock {
             Span { to, elements: elements.map(|(index, _)| index).collect() }
         });
         let number = |amount: Option<Decimal>| amount.and_then(|amount| amount.to_f64());
-        Self::Tariff(Box::new(TariffClock {
+        let mut clock = TariffClock {
             spans: spans.collect(),
             elements: tariff.elements.iter().map(Asked::new).collect(),
             least: number(tariff.least),
             most: number(tariff.most),
-        }))
+            changes: Vec::new(),
+            falls: Vec::new(),
+            by_clock_only: false,
+        };
+        let other = clock.spans.windows(2).filter(|pair| pair[0].elements != pair[1].elements);
+        clock.changes = other.map(|pair| pair[0].to).collect();
+        clock.falls = clock.changes.iter().copied().filter(|&at| clock.falls_at(at)).collect();
+        clock.by_clock_only = clock.is_by_clock_only();
+        Self::Tariff(Box::new(clock))
     }
 
     /// Goes on charging: from a minute of the trip, for so many minutes, so many kWh from the plug.
@@ -121,7 +133,7 @@ impl PriceClock {
     pub(crate) fn is_by_clock_only(&self) -> bool {
         match self {
             Self::Simple(_) => true,
-            Self::Tariff(tariff) => tariff.is_by_clock_only(),
+            Self::Tariff(tariff) => tariff.by_clock_only,
         }
     }
 
@@ -147,26 +159,27 @@ impl PriceClock {
     }
 
     /// The minutes of the trip, within a span of it, at which a kWh or a minute becomes cheaper.
-    pub(crate) fn falls(&self, from: f64, to: f64) -> Vec<f64> {
-        let Self::Tariff(tariff) = self else { return Vec::new() };
-        let asks = |at: f64| tariff.asks_at(at);
-        let falls = |at: &f64| {
-            let (before, after) = (asks(at - 0.01), asks(at + 0.01));
-            after.0 < before.0 - 1e-9 || after.1 < before.1 - 1e-9
-        };
-        self.changes(from, to).into_iter().filter(falls).collect()
+    pub(crate) fn falls(&self, from: f64, to: f64) -> &[f64] {
+        match self {
+            Self::Simple(_) => &[],
+            Self::Tariff(tariff) => within(&tariff.falls, from, to),
+        }
     }
 
     /// The minutes of the trip at which another price begins, within a span of it.
-    pub(crate) fn changes(&self, from: f64, to: f64) -> Vec<f64> {
+    pub(crate) fn changes(&self, from: f64, to: f64) -> &[f64] {
         match self {
-            Self::Simple(_) => Vec::new(),
-            Self::Tariff(tariff) => {
-                let edges = tariff.spans.windows(2).filter(|pair| pair[0].elements != pair[1].elements);
-                edges.map(|pair| pair[0].to).filter(|&edge| edge > from && edge <= to).collect()
-            }
+            Self::Simple(_) => &[],
+            Self::Tariff(tariff) => within(&tariff.changes, from, to),
         }
     }
+}
+
+/// Those of rising minutes that are after one and not after another.
+fn within(minutes: &[f64], from: f64, to: f64) -> &[f64] {
+    let first = minutes.partition_point(|&minute| minute <= from);
+    let last = minutes.partition_point(|&minute| minute <= to);
+    &minutes[first..last.max(first)]
 }
 
 impl TariffClock {
@@ -176,6 +189,11 @@ impl TariffClock {
             element.prices[ENERGY].is_some() && element.is_by_clock_only()
         };
         self.spans.iter().all(|span| span.elements.iter().any(asks))
+    }
+
+    fn falls_at(&self, at: f64) -> bool {
+        let (before, after) = (self.asks_at(at - 0.01), self.asks_at(at + 0.01));
+        after.0 < before.0 - 1e-9 || after.1 < before.1 - 1e-9
     }
 
     /// What a kWh and an hour ask at a minute of the trip, early in a charge, with VAT.

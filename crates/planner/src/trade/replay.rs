@@ -108,7 +108,7 @@ pub(crate) fn replay(trip: &ClockTrip, choices: &Choices, with_receipts: bool) -
 
 /// Drives a leg, with a pause at the roadside where one was chosen.
 fn drive(trip: &ClockTrip, at: &mut Stand, leg: &Leg, roadside: Option<usize>) -> Option<()> {
-    let most = trip.wishes.most_drive.map_or(f64::INFINITY, |most| most.get()) + 1e-6;
+    let most = trip.wishes.most_drive.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get) + 1e-6;
     let end = at.minute + leg.minutes;
     let Some(index) = roadside else {
         (at.minute, at.driven) = (end, at.driven + leg.minutes);
@@ -183,7 +183,7 @@ fn leaves(trip: &ClockTrip, at: &mut Stand, choice: &Choice, reached: f64, charg
         leaves = leaves.max(begins + occasion.length);
         at.taken |= 1 << index;
     }
-    let rest = trip.wishes.rest.map_or(f64::INFINITY, |rest| rest.get());
+    let rest = trip.wishes.rest.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get);
     if choice.rest {
         leaves = leaves.max(reached + rest);
     }
@@ -237,14 +237,14 @@ fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {
     site.price.total(&bill)
 }
 
-/// The SoCs and minutes to which a charge is priced together: to each change of price where only the clock counts, else to each
+/// The `SoCs` and minutes to which a charge is priced together: to each change of price where only the clock counts, else to each
 /// point.
 fn priced_together(trip: &ClockTrip, choice: &Choice, span: &Span) -> Vec<(f64, f64)> {
     let (site, stall) = (&trip.sites[choice.node], &trip.problem.stalls[choice.node]);
     let arrive = Soc::percent(span.arrive);
     let mut places: Vec<(f64, f64)> = if site.price.is_by_clock_only() {
-        let changes = site.price.changes(span.begins, span.charged - 1e-9).into_iter();
-        changes.map(|at| (stall.soc_after(arrive, Minutes::new(at - span.begins)).get(), at)).collect()
+        let changes = site.price.changes(span.begins, span.charged - 1e-9).iter();
+        changes.map(|&at| (stall.soc_after(arrive, Minutes::new(at - span.begins)).get(), at)).collect()
     } else {
         let steps = ((span.depart - span.arrive) / PRICED_BY - 1e-9).floor().max(0.0) as usize;
         let socs = (1..=steps).map(|step| span.arrive + step as f64 * PRICED_BY);

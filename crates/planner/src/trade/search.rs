@@ -8,7 +8,7 @@
 
 use std::collections::HashMap;
 
-use super::clock_trip::{ClockTrip, Occasion};
+use super::clock_trip::ClockTrip;
 use super::price_clock::Bill;
 use super::staircase::Staircase;
 use crate::StopSign;
@@ -24,6 +24,8 @@ const LONGEST_HOLD: f64 = 240.0;
 const MOST_BEGINNINGS: usize = 3;
 /// Ways that are beaten by no more minutes and money are kept: moving their departures may make them unbeaten.
 const NEARLY: (f64, f64) = (2.0, 0.3);
+/// Pauses that end within so many minutes of each other are alike.
+const PAUSES_ALIKE: f64 = 2.0;
 /// A charge of fewer points than this is none.
 const LEAST_CHARGE: f64 = 0.05;
 /// Drives since a rest are told apart in steps of so many minutes.
@@ -61,7 +63,7 @@ pub(crate) struct Choices {
 }
 
 impl Choices {
-    /// Stops left with these SoCs, charged at once.
+    /// Stops left with these `SoCs`, charged at once.
     pub(crate) fn without_a_clock(departures: &[(RoadIndex, f64)]) -> Self {
         let choice = |&(node, depart): &(RoadIndex, f64)| Choice {
             node,
@@ -114,6 +116,20 @@ struct Driven {
 /// Labels that may only be held against each other: pauses taken, stops made, drive since a rest, and SoC where a boost
 /// depends on it.
 type Kind = (u32, u32, u32, u32);
+
+/// A staircase for each kind; there are few.
+#[derive(Default)]
+struct Stairs(Vec<(Kind, Staircase)>);
+
+impl Stairs {
+    fn of(&mut self, kind: Kind) -> &mut Staircase {
+        let at = self.0.iter().rposition(|known| known.0 == kind).unwrap_or_else(|| {
+            self.0.push((kind, Staircase::default()));
+            self.0.len() - 1
+        });
+        &mut self.0[at].1
+    }
+}
 
 pub(crate) struct Search<'a> {
     trip: &'a ClockTrip,
@@ -204,32 +220,29 @@ impl<'a> Search<'a> {
 
     fn reach(&mut self, leg: &Leg, label: usize, driven: &Driven) {
         let at = self.labels[label];
-        match leg.to {
-            Node::Site(node) => {
-                if self.trip.wishes.most_stops.is_some_and(|most| at.stops >= most) {
-                    return;
-                }
-                let arrival = Arrival {
-                    minute: driven.minute,
-                    money: at.money,
-                    driven: driven.driven,
-                    taken: driven.taken,
-                    stops: at.stops + 1,
-                    soc: leg.arrive(at.depart),
-                    before: label,
-                    roadside: driven.roadside,
-                };
-                self.arrivals.entry(node).or_default().push(arrival);
+        if let Node::Site(node) = leg.to {
+            if self.trip.wishes.most_stops.is_some_and(|most| at.stops >= most) {
+                return;
             }
-            _ => {
-                let bounds = &self.trip.wishes;
-                let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
-                let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
-                let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
-                if !dear && !late && !beaten {
-                    self.ended.add(driven.minute, at.money, (0.0, 0.0));
-                    self.ends.push((driven.minute, at.money, label, driven.roadside));
-                }
+            let arrival = Arrival {
+                minute: driven.minute,
+                money: at.money,
+                driven: driven.driven,
+                taken: driven.taken,
+                stops: at.stops + 1,
+                soc: leg.arrive(at.depart),
+                before: label,
+                roadside: driven.roadside,
+            };
+            self.arrivals.entry(node).or_default().push(arrival);
+        } else {
+            let bounds = &self.trip.wishes;
+            let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
+            let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
+            let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
+            if !dear && !late && !beaten {
+                self.ended.add(driven.minute, at.money, (0.0, 0.0));
+                self.ends.push((driven.minute, at.money, label, driven.roadside));
             }
         }
     }
@@ -250,8 +263,8 @@ impl<'a> Search<'a> {
     /// The ways to drive a leg: straight on, or with a pause at the roadside.
     fn drives(&self, at: &Label, leg: &Leg) -> Vec<Driven> {
         let (trip, wishes) = (self.trip, &self.trip.wishes);
-        let most = wishes.most_drive.map_or(f64::INFINITY, |most| most.get()) + 1e-9;
-        let rest = wishes.rest.map_or(f64::INFINITY, |rest| rest.get());
+        let most = wishes.most_drive.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get) + 1e-9;
+        let rest = wishes.rest.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get);
         let end = at.minute + leg.minutes;
         let mut ways = Vec::new();
         if trip.due_by(end) & !at.taken == 0 && at.driven + leg.minutes <= most {
@@ -290,10 +303,10 @@ impl<'a> Search<'a> {
         arrivals.sort_by(|a, b| {
             b.soc.total_cmp(&a.soc).then(a.minute.total_cmp(&b.minute)).then(a.money.total_cmp(&b.money))
         });
-        let mut stairs: HashMap<Kind, Staircase> = HashMap::new();
+        let mut stairs = Stairs::default();
         arrivals.retain(|at| {
             let kind = self.kind(at.taken, at.stops, at.driven, at.soc);
-            stairs.entry(kind).or_default().add(at.minute, at.money, self.fineness.slack)
+            stairs.of(kind).add(at.minute, at.money, self.fineness.slack)
         });
         arrivals
     }
@@ -302,10 +315,10 @@ impl<'a> Search<'a> {
         labels.sort_by(|a, b| {
             b.depart.total_cmp(&a.depart).then(a.minute.total_cmp(&b.minute)).then(a.money.total_cmp(&b.money))
         });
-        let mut stairs: HashMap<Kind, Staircase> = HashMap::new();
+        let mut stairs = Stairs::default();
         labels.retain(|at| {
             let kind = self.kind(at.taken, at.stops, at.driven, at.depart);
-            stairs.entry(kind).or_default().add(at.minute, at.money, self.fineness.slack)
+            stairs.of(kind).add(at.minute, at.money, self.fineness.slack)
         });
         labels
     }
@@ -315,30 +328,44 @@ impl<'a> Search<'a> {
     fn charge(&self, node: RoadIndex, arrivals: &[Arrival]) -> Vec<Label> {
         let departures = Departures::new(self.trip, node, self.fineness.step);
         let meets = self.trip.sites[node].price.is_by_clock_only() && self.trip.problem.stalls[node].boost().is_none();
-        let mut labels = if meets { self.charge_together(node, arrivals, &departures) } else { Vec::new() };
-        for arrival in arrivals {
-            if meets && !self.may_stand(node, arrival) {
-                continue;
+        if !meets {
+            let mut labels = Vec::new();
+            for arrival in arrivals {
+                for begins in self.beginnings(node, arrival) {
+                    self.charge_from(node, arrival, begins, Variants::All, &departures, &mut labels);
+                }
             }
-            for (begins, not_before) in self.beginnings(node, arrival) {
-                self.charge_from(node, arrival, (begins, not_before, !meets), &departures, &mut labels);
+            return labels;
+        }
+        let mut labels = self.charge_together(node, arrivals, &departures);
+        let rests = self.trip.wishes.most_drive.is_some();
+        for arrival in arrivals.iter().filter(|arrival| rests || !self.pauses_at(node, arrival).is_empty()) {
+            self.stand(node, arrival, &departures, &mut labels);
+            if rests {
+                for begins in self.beginnings(node, arrival) {
+                    self.charge_from(node, arrival, begins, Variants::Rest, &departures, &mut labels);
+                }
             }
         }
         labels
     }
 
-    /// Whether one may stand on here for a pause or a rest.
-    fn may_stand(&self, node: RoadIndex, arrival: &Arrival) -> bool {
-        let occasions = self.trip.occasions.iter().enumerate();
-        let rests = self.trip.wishes.most_drive.is_some();
-        rests
-            || occasions.into_iter().any(|(index, occasion)| {
-                let open = arrival.taken & 1 << index == 0 && arrival.minute.max(occasion.from) <= occasion.to;
-                open && self.trip.can_pause(node, occasion)
-            })
+    /// The occasions that may be taken here, each with the minute until which one stands then.
+    fn pauses_at(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(usize, f64)> {
+        let mut found = Vec::new();
+        for (index, occasion) in self.trip.occasions.iter().enumerate() {
+            let begins = arrival.minute.max(occasion.from);
+            // Nobody waits longer for a pause than a night for the next day's.
+            let near = occasion.from <= arrival.minute + LONGEST_WAIT;
+            let open = arrival.taken & 1 << index == 0 && begins <= occasion.to && near;
+            if open && self.trip.can_pause(node, occasion) {
+                found.push((index, begins + occasion.length));
+            }
+        }
+        found
     }
 
-    /// Charges of all arrivals that are left as soon as they are over, from one SoC to the next.
+    /// Charges of all arrivals, from one SoC to the next, left as soon as they or a pause are over.
     fn charge_together(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
         let (trip, count) = (self.trip, departures.socs.len());
         let mut going: Vec<Vec<Going>> = vec![Vec::new(); count];
@@ -363,9 +390,15 @@ impl<'a> Search<'a> {
                     closes,
                     held: 0,
                     held_until: 0.0,
+                    pause: None,
                 };
                 let minutes = walk.minutes(departures.socs[place], departures.from_empty[place]);
-                going[place].extend(begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])));
+                let Some(begun) = begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])) else {
+                    continue;
+                };
+                let pauses =
+                    self.pauses_at(node, arrival).into_iter().map(|pause| Going { pause: Some(pause), ..begun });
+                going[place].extend(pauses.chain([begun]));
             }
         }
         let mut labels = Vec::new();
@@ -391,12 +424,13 @@ impl<'a> Search<'a> {
     fn unbeaten_going(&self, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
         let price = |one: &Going| arrivals[one.arrival].money + one.bill.so_far();
         going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
-        let mut stairs: HashMap<Kind, Staircase> = HashMap::new();
+        let mut stairs = Stairs::default();
         going.retain(|one| {
             let at = &arrivals[one.arrival];
             // One that was held has the cheaper minutes before it: those that were not must not be held against it.
             let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
-            stairs.entry((taken, stops, driven, one.held)).or_default().add(one.minute, price(one), (0.0, 0.0))
+            let pause = one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / PAUSES_ALIKE) as u32);
+            stairs.of((taken, stops, driven, 2 * pause + one.held)).add(one.minute, price(one), (0.0, 0.0))
         });
         going
     }
@@ -411,21 +445,27 @@ impl<'a> Search<'a> {
     ) -> Option<Label> {
         let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
         let (go, more) = departures.least[place];
-        let money = arrival.money + one.bill.so_far();
+        let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
+        let leaves = one.pause.map_or(one.minute, |(_, until)| one.minute.max(until));
+        let mut bill = one.bill;
+        if leaves > one.minute {
+            trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
+        }
+        let money = arrival.money + bill.so_far();
         let hopeless = departures.hopeless[place]
-            || trip.due_by(one.minute) & !arrival.taken != 0
-            || self.known.beats(one.minute + go, money + more, (0.0, 0.0));
+            || trip.due_by(leaves) & !taken != 0
+            || self.known.beats(leaves + go, money + more, (0.0, 0.0));
         if hopeless {
             return None;
         }
-        let stood = one.minute - arrival.minute;
+        let stood = leaves - arrival.minute;
         let rested = trip.wishes.rest.is_some_and(|rest| stood >= rest.get() - 1e-9);
         let depart = departures.socs[place];
         Some(Label {
-            minute: one.minute,
+            minute: leaves,
             money,
             driven: if rested { 0.0 } else { arrival.driven },
-            taken: arrival.taken,
+            taken,
             stops: arrival.stops,
             depart,
             before: arrival.before,
@@ -433,7 +473,7 @@ impl<'a> Search<'a> {
                 node,
                 depart,
                 not_before: one.not_before,
-                pause: None,
+                pause: one.pause.map(|(index, _)| index),
                 rest: false,
                 roadside: arrival.roadside,
             },
@@ -446,7 +486,7 @@ impl<'a> Search<'a> {
         let ready = arrival.minute + self.trip.problem.site(node).overhead.get();
         let mut begin: Vec<(f64, f64)> = site.open_from(ready).map(|(at, _)| (at, 0.0)).into_iter().collect();
         let falls = site.price.falls(ready + 1e-6, ready + LONGEST_WAIT);
-        begin.extend(falls.into_iter().take(MOST_BEGINNINGS).map(|fall| (fall, fall)));
+        begin.extend(falls.iter().take(MOST_BEGINNINGS).map(|&fall| (fall, fall)));
         begin
     }
 
@@ -454,7 +494,8 @@ impl<'a> Search<'a> {
         &self,
         node: RoadIndex,
         arrival: &Arrival,
-        (begins, not_before, at_once): (f64, f64, bool),
+        (begins, not_before): (f64, f64),
+        variants: Variants,
         departures: &Departures,
         labels: &mut Vec<Label>,
     ) {
@@ -465,13 +506,9 @@ impl<'a> Search<'a> {
             return;
         }
         let (mut bill, mut soc, mut minute) = (Bill::default(), arrival.soc, begins);
-        let choice =
-            Choice { node, depart: arrival.soc, not_before, pause: None, rest: false, roadside: arrival.roadside };
-        if not_before == 0.0 {
-            // Standing without a charge: for a pause or a rest only.
-            let stands =
-                Stands { charged: arrival.minute, depart: arrival.soc, money: 0.0, bill: None, at_once: false };
-            self.leave(node, arrival, &stands, choice, departures, labels);
+        let choice = Choice { not_before, ..arrival.choice(node) };
+        if not_before == 0.0 && variants == Variants::All {
+            self.stand(node, arrival, departures, labels);
         }
         let walk = ChargeWalk::new(trip, node, arrival.soc);
         for place in departures.above(arrival.soc) {
@@ -486,10 +523,15 @@ impl<'a> Search<'a> {
             if departures.hopeless[place] {
                 continue;
             }
-            let money = site.price.total(&bill);
-            let stands = Stands { charged: until, depart: to, money, bill: Some(bill), at_once };
-            self.leave(node, arrival, &stands, Choice { depart: to, ..choice }, departures, labels);
+            let stands = Stands { charged: until, depart: to, money: site.price.total(&bill), bill: Some(bill) };
+            self.leave(node, arrival, &stands, (Choice { depart: to, ..choice }, variants), departures, labels);
         }
+    }
+
+    /// Stands without a charge, for a pause or a rest.
+    fn stand(&self, node: RoadIndex, arrival: &Arrival, departures: &Departures, labels: &mut Vec<Label>) {
+        let stands = Stands { charged: arrival.minute, depart: arrival.soc, money: 0.0, bill: None };
+        self.leave(node, arrival, &stands, (arrival.choice(node), Variants::All), departures, labels);
     }
 
     /// Leaves at once, or stands on for a pause or a rest.
@@ -498,14 +540,14 @@ impl<'a> Search<'a> {
         node: RoadIndex,
         arrival: &Arrival,
         stands: &Stands,
-        choice: Choice,
+        (choice, variants): (Choice, Variants),
         departures: &Departures,
         labels: &mut Vec<Label>,
     ) {
         let (trip, wishes) = (self.trip, &self.trip.wishes);
-        let rest = wishes.rest.map(|rest| rest.get());
-        let mut leave = |leaves: f64, pause: Option<(usize, &Occasion)>, rests: bool| {
-            let taken = arrival.taken | pause.map_or(0, |(index, _)| 1 << index);
+        let rest = wishes.rest.map(spare_hour_core::quantity::Minutes::get);
+        let mut leave = |leaves: f64, pause: Option<usize>, rests: bool| {
+            let taken = arrival.taken | pause.map_or(0, |index| 1 << index);
             if trip.due_by(leaves) & !taken != 0 {
                 return;
             }
@@ -524,21 +566,36 @@ impl<'a> Search<'a> {
                 stops: arrival.stops,
                 depart: stands.depart,
                 before: arrival.before,
-                choice: Choice { pause: pause.map(|(index, _)| index), rest: rests, ..choice },
+                choice: Choice { pause, rest: rests, ..choice },
             });
         };
-        if stands.at_once {
+        if stands.bill.is_some() && variants == Variants::All {
             leave(stands.charged, None, false);
         }
         if let Some(rest) = rest.filter(|rest| wishes.most_drive.is_some() && arrival.minute + rest > stands.charged) {
             leave(arrival.minute + rest, None, true);
         }
-        for (index, occasion) in trip.occasions.iter().enumerate() {
-            let begins = arrival.minute.max(occasion.from);
-            if arrival.taken & 1 << index == 0 && begins <= occasion.to && trip.can_pause(node, occasion) {
-                leave(stands.charged.max(begins + occasion.length), Some((index, occasion)), false);
+        if variants == Variants::All {
+            for (index, until) in self.pauses_at(node, arrival) {
+                leave(stands.charged.max(until), Some(index), false);
             }
         }
+    }
+}
+
+/// How a charge may be left.
+#[derive(Clone, Copy, PartialEq)]
+enum Variants {
+    /// At once, after a pause or after a rest.
+    All,
+    /// After a rest only.
+    Rest,
+}
+
+impl Arrival {
+    /// A stop here at which nothing is decided yet.
+    fn choice(&self, node: RoadIndex) -> Choice {
+        Choice { node, depart: self.soc, not_before: 0.0, pause: None, rest: false, roadside: self.roadside }
     }
 }
 
@@ -549,11 +606,9 @@ struct Stands {
     depart: f64,
     money: f64,
     bill: Option<Bill>,
-    /// Whether leaving as soon as it is charged is looked at here.
-    at_once: bool,
 }
 
-/// A charge that goes on, at one of the SoCs of its site.
+/// A charge that goes on, at one of the `SoCs` of its site.
 #[derive(Clone, Copy)]
 struct Going {
     arrival: usize,
@@ -567,6 +622,8 @@ struct Going {
     /// Which fall of the price it was held for, from 1; 0 for none.
     held: u32,
     held_until: f64,
+    /// The occasion that is taken meanwhile, and until when one stands for it.
+    pause: Option<(usize, f64)>,
 }
 
 impl Going {
@@ -648,7 +705,7 @@ impl<'a> ChargeWalk<'a> {
     }
 }
 
-/// The SoCs that a site is tried to be left with, rising.
+/// The `SoCs` that a site is tried to be left with, rising.
 struct Departures {
     socs: Vec<f64>,
     from_empty: Vec<f64>,

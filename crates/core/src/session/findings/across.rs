@@ -99,7 +99,7 @@ pub fn agreed(members: &[Member]) -> Vec<Agreed> {
     found
 }
 
-/// Steps at one minute from different SoCs.
+/// Steps at one minute from different levels.
 fn boosts(steps: &[Seen]) -> Vec<Agreed> {
     let early: Vec<&Seen> = steps.iter().filter(|step| BOOST_MINUTES.contains(&step.minute)).collect();
     let mut found: Vec<Agreed> = Vec::new();

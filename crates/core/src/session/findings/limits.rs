@@ -196,17 +196,14 @@ fn derated(evidence: &Evidence) -> Option<Finding> {
     let cold = first.battery.is_some_and(|celsius| celsius < super::thermal::COLD);
     let more_before = flowing.iter().any(|shown| shown.minute < first.minute && shown.kw > GAVE_MORE * first.kw);
     let middle = f64::midpoint(first.soc, last.soc);
-    let below = match evidence.expected {
+    let below = if let Some(curve) = evidence.expected {
         // What the car is known to take there, into the battery.
-        Some(curve) => {
-            let stored = evidence.into_battery(first.kw);
-            kw < BELOW_LABEL * site && stored < BELOW_CAR * curve.at(middle)
-        }
+        let stored = evidence.stored_of(first.kw);
+        kw < BELOW_LABEL * site && stored < BELOW_CAR * curve.at(middle)
+    } else {
         // Without that, a low start is where cars take more.
-        None => {
-            let c_rate = first.kw / evidence.analysis.basis().usable.get();
-            kw <= DERATED_SHARE * site && c_rate <= DERATED_C_RATE && first.soc <= 60.0
-        }
+        let c_rate = first.kw / evidence.analysis.basis().usable.get();
+        kw <= DERATED_SHARE * site && c_rate <= DERATED_C_RATE && first.soc <= 60.0
     };
     // One charge cannot tell a stall that gave more a minute ago from a step of the curve; the car's others can.
     if !below || cold || (more_before && evidence.expected.is_none()) {

@@ -158,7 +158,7 @@ impl<'a> Evidence<'a> {
     }
 
     /// A power into the battery, from one on the session's meter.
-    fn into_battery(&self, kw: f64) -> f64 {
+    fn stored_of(&self, kw: f64) -> f64 {
         match self.session.conditions.meter {
             crate::session::Meter::Car => kw,
             crate::session::Meter::Station => {

@@ -283,12 +283,8 @@ pub(crate) async fn import(State(app): State<App>, form: Multipart) -> Result<Re
     if form.car.is_empty() {
         faults.push("Say which car it was, or name a new one.".into());
     }
-    let car = app.run(move |store| checked_car(store, car)).await?;
-    let car = car.unwrap_or_else(|fault| {
-        form.car_name.fault = Some(fault);
-        None
-    });
-    if let (Some((_, Some(usable))), Some(session), true) = (&car, &session, faults.is_empty() && !form.anyway)
+    let car = app.run(move |store| CheckedCar::new(store, car)).await?.car(&mut form);
+    if let (Some((_, usable)), Some(session), true) = (&car, &session, faults.is_empty() && !form.anyway)
         && let Some(fault) = impossible(session, *usable)
     {
         faults.push(fault);
@@ -351,31 +347,44 @@ fn impossible(session: &Session, usable: Energy) -> Option<String> {
     Some(findings::sentence(&analysis.impossible()?, Units::default()))
 }
 
-/// The chosen car with its capacity.
-///
-/// # Errors
-/// What is wrong with a new car's name: there is one of that name.
-fn checked_car(
-    store: &Store,
-    car: Option<ChosenCar>,
-) -> Result<Result<Option<(ChosenCar, Option<Energy>)>, String>, WebError> {
-    Ok(match car {
-        Some(ChosenCar::New(car)) => {
-            let same =
-                store.cars()?.into_iter().any(|other| other.about.name.trim().eq_ignore_ascii_case(car.name.trim()));
-            if same {
-                Err("there is a car of this name: choose it above, or name this one differently".into())
-            } else {
+/// What became of the choice of a car.
+enum CheckedCar {
+    /// Nobody said which.
+    None,
+    /// The car, with its capacity.
+    Car(ChosenCar, Energy),
+    /// A new one has the name of another.
+    NameTaken,
+}
+
+impl CheckedCar {
+    fn new(store: &Store, chosen: Option<ChosenCar>) -> Result<Self, WebError> {
+        Ok(match chosen {
+            None => Self::None,
+            Some(ChosenCar::Kept(id)) => Self::Car(ChosenCar::Kept(id), store.car(id)?.about.usable),
+            Some(ChosenCar::New(car)) => {
+                let same = |other: spare_hour_store::Car| other.about.name.trim().eq_ignore_ascii_case(car.name.trim());
+                if store.cars()?.into_iter().any(same) {
+                    return Ok(Self::NameTaken);
+                }
                 let usable = car.usable;
-                Ok(Some((ChosenCar::New(car), Some(usable))))
+                Self::Car(ChosenCar::New(car), usable)
+            }
+        })
+    }
+
+    /// The car, with the fault beside its name where that is taken.
+    fn car(self, form: &mut NewForm) -> Option<(ChosenCar, Energy)> {
+        match self {
+            Self::None => None,
+            Self::Car(car, usable) => Some((car, usable)),
+            Self::NameTaken => {
+                let fault = "there is a car of this name: choose it above, or name this one differently";
+                form.car_name.fault = Some(fault.into());
+                None
             }
         }
-        Some(ChosenCar::Kept(id)) => {
-            let usable = store.car(id)?.about.usable;
-            Ok(Some((ChosenCar::Kept(id), Some(usable))))
-        }
-        None => Ok(None),
-    })
+    }
 }
 
 fn usable_session(session: Session) -> Brought {
@@ -444,11 +453,7 @@ pub(crate) async fn matched(State(app): State<App>, form: Multipart) -> Result<R
     };
     let faults = SocTimeline::new(&session).err().map(|error| error.to_string());
     let car = chosen_car(&mut form, Some(&session), app.units().await?);
-    let car = app.run(move |store| checked_car(store, car)).await?;
-    let car = car.unwrap_or_else(|fault| {
-        form.car_name.fault = Some(fault);
-        None
-    });
+    let car = app.run(move |store| CheckedCar::new(store, car)).await?.car(&mut form);
     let (Some((car, _)), None) = (car, &faults) else {
         let faults = faults.unwrap_or_else(|| "Say which car it was: its name and usable capacity are needed.".into());
         return Ok(match_page(&app, form, &upload, &sheet, &matching, vec![faults]));
