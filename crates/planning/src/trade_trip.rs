@@ -3,13 +3,15 @@
 use std::sync::Arc;
 
 use jiff::ZonedDateTime;
+use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_formats::TripOfFile;
 use spare_hour_planner::StopSign;
 use spare_hour_planner::left_out::in_order;
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip, plug_limit};
 
-use crate::clock::{Here, at};
+use crate::clock::{Here, after, at};
 use crate::drive_trip::USUAL_DEPARTURE;
+use crate::plan_trip::TripToPlan;
 
 /// A trip with every plan that is worth considering.
 #[derive(Clone, Debug)]
@@ -54,6 +56,34 @@ impl TradedTrip {
             value_of_time_per_hour: file.trip.goal.value_of_time_per_hour,
             bound_in_time: file.wishes.most_time.is_some(),
         })
+    }
+
+    /// Weighs a kept trip, as its page plans it.
+    ///
+    /// # Errors
+    /// [`NoTrade`] when there is no plan, or nobody waits any more.
+    pub fn of_plan(to_plan: &TripToPlan, stop: &StopSign) -> Result<Self, NoTrade> {
+        let (trip, broken) = in_order(to_plan.trip.clone());
+        let value_of_time_per_hour = trip.goal.value_of_time_per_hour;
+        let asked = TradeTrip {
+            tariffs: to_plan.prices.for_file(&trip),
+            trip: Arc::new(trip),
+            departure: to_plan.departure.clone(),
+            wishes: Wishes::default(),
+        };
+        Ok(Self {
+            trade: Trade::new(&asked, stop)?,
+            departure: asked.departure,
+            pauses: Vec::new(),
+            left_out: broken.iter().map(|one| (one.site().id.clone(), "out-of-order")).collect(),
+            value_of_time_per_hour,
+            bound_in_time: false,
+        })
+    }
+
+    /// The moment so many minutes after the departure.
+    pub fn moment(&self, minutes: f64) -> Option<ZonedDateTime> {
+        after(&self.departure, minutes)
     }
 
     /// The plan that the trip's goal asks for.

@@ -74,6 +74,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/trips/new", get(trips::new_form).post(trips::make))
         .route("/trips/road-lines", post(trips::road_lines))
         .route("/trips/{id}", get(trips::show))
+        .route("/trips/{id}/trade", get(trips::show_trade))
         .route("/trips/{id}/plan", get(trips::plan))
         .route("/trips/{id}/keep", post(trips::keep))
         .route("/trips/{id}/name", post(trips::rename))

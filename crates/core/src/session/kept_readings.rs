@@ -161,22 +161,22 @@ impl KeptReadings {
         if read.windows(2).all(|pair| follows(&pair[0], &pair[1])) && read.iter().all(|kept| kept.soc.is_some()) {
             return never_falling(read.into_iter());
         }
-        // For each reading the most readings of a chain that ends with it, and the reading before it in that chain.
+        // For each reading the most readings of a chain that ends with it, the reading before it in that chain, and the last
+        // SoC of it with its minute.
         let mut best: Vec<(usize, Option<usize>)> = Vec::with_capacity(read.len());
-        let mut last_soc: Vec<Option<f64>> = Vec::with_capacity(read.len());
+        let mut last_known: Vec<Option<Kept>> = Vec::with_capacity(read.len());
         for (index, at) in read.iter().enumerate() {
             let mut chain = (1, None);
             for before in (index.saturating_sub(LOOK_BACK)..index).rev() {
-                let highest = Kept { soc: last_soc[before], ..read[before] };
-                if best[before].0 + 1 >= chain.0 && follows(&highest, at) && no_faster(&read, before, at) {
+                let goes_on = follows(&Kept { soc: None, ..read[before] }, at);
+                let possible = last_known[before].is_none_or(|known| follows(&known, at));
+                if best[before].0 + 1 >= chain.0 && goes_on && possible {
                     chain = (best[before].0 + 1, Some(before));
                 }
             }
-            let before_soc = chain.1.and_then(|before| last_soc[before]);
-            last_soc.push(match (before_soc, at.soc) {
-                (Some(before), Some(soc)) => Some(before.max(soc)),
-                (before, soc) => soc.or(before),
-            });
+            let known = chain.1.and_then(|before| last_known[before]);
+            let highest = known.and_then(|known| known.soc).unwrap_or(f64::NEG_INFINITY);
+            last_known.push(at.soc.map(|soc| Kept { soc: Some(soc.max(highest)), ..*at }).or(known));
             best.push(chain);
         }
         let mut end = (0..best.len()).rev().max_by_key(|&index| best[index].0);
@@ -274,15 +274,6 @@ fn follows(before: &Kept, at: &Kept, whole_minutes: bool) -> bool {
     let (Some(was), Some(is)) = (before.soc, at.soc) else { return goes_on };
     let minutes = at.minute - before.minute + if whole_minutes { 1.0 } else { 0.0 };
     goes_on && is >= was - FLICKER - 1e-9 && is - was <= 1.0 + MOST_POINTS_A_MINUTE * minutes
-}
-
-/// A reading without a SoC hides none: what comes after it must not be too fast for the one before it either.
-fn no_faster(read: &[Kept], before: usize, at: &Kept) -> bool {
-    let known = read[..=before].iter().rev().take(LOOK_BACK).find(|kept| kept.soc.is_some());
-    known.zip(at.soc).is_none_or(|(known, soc)| {
-        let gained = soc - known.soc.unwrap_or_default();
-        gained <= 1.0 + MOST_POINTS_A_MINUTE * (at.minute - known.minute + 1.0).max(0.0)
-    })
 }
 
 fn fits_soc(before: &Kept, at: &Kept, next: &Kept) -> bool {

@@ -188,22 +188,23 @@ pub(crate) type Decided = (Vec<Option<f64>>, Option<ReadTimes>);
 
 /// Decides how a set is read, unless that is told.
 pub(crate) fn decide(lines: &[(Spelled, &Reading)], told: Option<TimesAs>, usable: Option<Energy>) -> Decided {
-    let ways = told.map_or(TimesAs::ALL.to_vec(), |told| vec![told]);
     let mut read: Vec<(f64, TimesAs, Vec<Option<f64>>)> = Vec::new();
-    for way in ways {
+    for way in TimesAs::ALL {
         let minutes = minutes_of(lines, way);
         let unread = minutes.iter().filter(|minute| minute.is_none()).count();
         // What cannot be read this way weighs more than anything else.
         let cost = 50.0 * unread as f64 + implausible(lines, &minutes, way, usable);
-        if !read.iter().any(|(_, _, other)| *other == minutes) {
+        if told == Some(way) || !read.iter().any(|(_, _, other)| *other == minutes) {
             read.push((cost, way, minutes));
         }
     }
     read.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let Some((cost, way, minutes)) = read.first().cloned() else { return (Vec::new(), None) };
+    let chosen = read.iter().find(|(_, way, _)| told == Some(*way)).or(read.first()).cloned();
+    let Some((cost, way, minutes)) = chosen else { return (Vec::new(), None) };
     let possible = read.iter().filter(|(other, ..)| *other < 50.0);
-    let or =
-        possible.clone().nth(1).filter(|(other, ..)| lines.len() > 1 && other - cost < TELLS).map(|(_, way, _)| *way);
+    let others = possible.clone().filter(|(_, other, _)| *other != way);
+    let near = others.clone().find(|(other, ..)| lines.len() > 1 && other - cost < TELLS);
+    let or = near.filter(|_| told.is_none()).map(|(_, way, _)| *way);
     let mut known = minutes.iter().flatten();
     let first = known.next().copied();
     let last = known.next_back().copied().or(first);
@@ -211,7 +212,7 @@ pub(crate) fn decide(lines: &[(Spelled, &Reading)], told: Option<TimesAs>, usabl
         way,
         between: (Minutes::new(first), Minutes::new(last)),
         or,
-        can_be_changed: possible.count() > 1,
+        can_be_changed: others.count() > 0,
     });
     let start = if way == TimesAs::TimeOfDay { first.unwrap_or_default() } else { 0.0 };
     (minutes.into_iter().map(|minute| minute.map(|minute| minute - start)).collect(), told)

@@ -4,7 +4,7 @@ use super::{Evidence, Fact, Finding};
 use crate::quantity::{Minutes, Soc};
 use crate::session::Session;
 use crate::session::analysis::Analysis;
-use crate::session::kept_readings::{KeptReadings, Slip};
+use crate::session::kept_readings::{Kept, KeptReadings, Slip};
 
 /// A step in SoC that is a gap whatever the rhythm of the readings, points.
 const GAP: f64 = 15.0;
@@ -21,7 +21,7 @@ pub(super) fn findings(evidence: &Evidence) -> Vec<Finding> {
     let mut found: Vec<Finding> = kept.slips.iter().map(|&(index, slip)| of_slip(session, index, slip)).collect();
     found.extend(of_the_clock(session, kept));
     found.extend(impossible(evidence));
-    found.extend(gaps(session));
+    found.extend(gaps(kept));
     found.extend(left_out(session));
     found
 }
@@ -75,9 +75,9 @@ impl Analysis {
 }
 
 /// Stretches without a reading that are long for this session.
-fn gaps(session: &Session) -> Vec<Finding> {
-    let shown = |(_, reading): (usize, &crate::session::Reading)| Some((reading.elapsed, reading.soc?));
-    let readings: Vec<(Minutes, Soc)> = session.counted().filter_map(shown).collect();
+fn gaps(kept: &KeptReadings) -> Vec<Finding> {
+    let shown = |kept: &Kept| Some((Minutes::new(kept.minute), Soc::percent(kept.soc?)));
+    let readings: Vec<(Minutes, Soc)> = kept.kept.iter().filter_map(shown).collect();
     let mut steps: Vec<(f64, f64)> =
         readings.windows(2).map(|pair| ((pair[1].0 - pair[0].0).get(), (pair[1].1 - pair[0].1).get())).collect();
     let mut median = |by: fn(&(f64, f64)) -> f64| {
