@@ -130,6 +130,15 @@ impl SocTimeline {
         Self { moments, resolution: self.resolution, kept: KeptReadings::default(), doubt: Doubt::Unknown }
     }
 
+    /// The SoC that the first reading most likely had: a logger's display hides up to a step.
+    pub(crate) fn likely_start(&self) -> f64 {
+        let shown = self.moments[0].soc;
+        match &self.doubt {
+            Doubt::Fitted(fit, along) => fit.at(along[0]).clamp(shown, shown + self.resolution),
+            _ => shown,
+        }
+    }
+
     /// Standard deviation of the SoC of a reading, points.
     pub(crate) fn points_unsure(&self) -> f64 {
         match &self.doubt {
