@@ -3,9 +3,9 @@
 
 use std::collections::HashMap;
 
+use super::choices::Choices;
 use super::clock_trip::ClockTrip;
 use super::replay::replay;
-use super::search::Choices;
 use super::staircase::Staircase;
 use crate::StopSign;
 

@@ -4,6 +4,8 @@
 //! A coarse search finds plans, a fine one is cut short by them ([`search`]); then departures are moved on a continuous scale
 //! and the trade is filled in ([`fill`]). What is kept is replayed with receipts ([`replay`]).
 
+mod charges;
+mod choices;
 mod clock_trip;
 mod fill;
 mod price_clock;
@@ -23,8 +25,9 @@ pub use replay::{ClockPlan, ClockStop};
 
 use crate::StopSign;
 use crate::model::leg::Node;
+use choices::Choices;
 use clock_trip::ClockTrip;
-use search::{Choices, Fineness, Search};
+use search::{Fineness, Search};
 
 /// Minutes along which hours and prices are laid out: a week.
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;

@@ -7,9 +7,9 @@ use spare_hour_core::money::stop_periods::periods_at;
 use spare_hour_core::quantity::{Energy, Minutes, Soc};
 use spare_hour_core::trip::SiteIndex;
 
+use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
 use super::price_clock::Bill;
-use super::search::{Choice, Choices};
 use crate::model::leg::{Leg, Node};
 use crate::model::road_index::RoadIndex;
 

@@ -1,0 +1,454 @@
+//! What one may do at a site: when to begin to charge, with what to leave, and for what to stand on.
+
+use super::choices::Choice;
+use super::clock_trip::ClockTrip;
+use super::price_clock::Bill;
+use super::search::{Arrival, Label, Search, Stairs};
+use crate::model::leg::Node;
+use crate::model::road_index::RoadIndex;
+use spare_hour_core::quantity::Soc;
+
+/// How long one may wait for another price, minutes.
+const LONGEST_WAIT: f64 = 720.0;
+/// How long a charge may begin later so that a part of it is cheaper, minutes.
+const LONGEST_HOLD: f64 = 240.0;
+/// Most times at which a charge is tried to begin, beside at once.
+const MOST_BEGINNINGS: usize = 3;
+/// Pauses that end within so many minutes of each other are alike.
+const PAUSES_ALIKE: f64 = 2.0;
+/// A charge of fewer points than this is none.
+const LEAST_CHARGE: f64 = 0.05;
+
+impl Search<'_> {
+    /// All departures from a site, from all arrivals. Where a price depends on the clock alone and there is no boost, charges
+    /// that have come to one SoC go on alike: there they meet, and only those go on that no other beats.
+    pub(super) fn charge(&self, node: RoadIndex, arrivals: &[Arrival]) -> Vec<Label> {
+        let departures = Departures::new(self.trip, node, self.fineness.step);
+        let meets = self.trip.sites[node].price.is_by_clock_only() && self.trip.problem.stalls[node].boost().is_none();
+        if !meets {
+            let mut labels = Vec::new();
+            for arrival in arrivals {
+                for begins in self.beginnings(node, arrival) {
+                    self.charge_from(node, arrival, begins, Variants::All, &departures, &mut labels);
+                }
+            }
+            return labels;
+        }
+        let mut labels = self.charge_together(node, arrivals, &departures);
+        let rests = self.trip.wishes.most_drive.is_some();
+        for arrival in arrivals.iter().filter(|arrival| rests || !self.pauses_at(node, arrival).is_empty()) {
+            self.stand(node, arrival, &departures, &mut labels);
+            if rests {
+                for begins in self.beginnings(node, arrival) {
+                    self.charge_from(node, arrival, begins, Variants::Rest, &departures, &mut labels);
+                }
+            }
+        }
+        labels
+    }
+
+    /// The occasions that may be taken here, each with the minute until which one stands then.
+    fn pauses_at(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(usize, f64)> {
+        let mut found = Vec::new();
+        for (index, occasion) in self.trip.occasions.iter().enumerate() {
+            let begins = arrival.minute.max(occasion.from);
+            // Nobody waits longer for a pause than a night for the next day's.
+            let near = occasion.from <= arrival.minute + LONGEST_WAIT;
+            let open = arrival.taken & 1 << index == 0 && begins <= occasion.to && near;
+            if open && self.trip.can_pause(node, occasion) {
+                found.push((index, begins + occasion.length));
+            }
+        }
+        found
+    }
+
+    /// Charges of all arrivals, from one SoC to the next, left as soon as they or a pause are over.
+    fn charge_together(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
+        let (trip, count) = (self.trip, departures.socs.len());
+        let mut going: Vec<Vec<Going>> = vec![Vec::new(); count];
+        for (index, arrival) in arrivals.iter().enumerate() {
+            let place = departures.above(arrival.soc).start;
+            if place >= count {
+                continue;
+            }
+            let walk = ChargeWalk::new(trip, node, arrival.soc);
+            for (begins, not_before) in self.beginnings(node, arrival) {
+                let Some((open, closes)) = trip.sites[node].open_from(begins) else { continue };
+                if open > begins + 1e-6 {
+                    continue;
+                }
+                let bill = Bill::default();
+                let begun = Going {
+                    arrival: index,
+                    not_before,
+                    begun: begins,
+                    minute: begins,
+                    bill,
+                    closes,
+                    held: 0,
+                    held_until: 0.0,
+                    pause: None,
+                };
+                let minutes = walk.minutes(departures.socs[place], departures.from_empty[place]);
+                let Some(begun) = begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])) else {
+                    continue;
+                };
+                let pauses =
+                    self.pauses_at(node, arrival).into_iter().map(|pause| Going { pause: Some(pause), ..begun });
+                going[place].extend(pauses.chain([begun]));
+            }
+        }
+        let mut labels = Vec::new();
+        for place in 0..count {
+            let mut here = self.unbeaten_going(std::mem::take(&mut going[place]), arrivals);
+            let held: Vec<Going> = here.iter().flat_map(|one| one.held_until_cheaper(trip, node)).collect();
+            if !held.is_empty() {
+                here.extend(held);
+                here = self.unbeaten_going(here, arrivals);
+            }
+            for one in here.iter().filter(|one| one.held == 0 || one.minute > one.held_until + 1e-9) {
+                labels.extend(self.left_at_once(node, arrivals, one, departures, place));
+            }
+            if place + 1 < count {
+                let minutes = departures.from_empty[place + 1] - departures.from_empty[place];
+                let socs = (departures.socs[place], departures.socs[place + 1]);
+                going[place + 1].extend(here.into_iter().filter_map(|one| one.on(trip, node, minutes, socs)));
+            }
+        }
+        labels
+    }
+
+    fn unbeaten_going(&self, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
+        let price = |one: &Going| arrivals[one.arrival].money + one.bill.so_far();
+        going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
+        let mut stairs = Stairs::default();
+        going.retain(|one| {
+            let at = &arrivals[one.arrival];
+            // One that was held has the cheaper minutes before it: those that were not must not be held against it.
+            let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
+            let pause = one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / PAUSES_ALIKE) as u32);
+            stairs.of((taken, stops, driven, 2 * pause + one.held)).add(one.minute, price(one), (0.0, 0.0))
+        });
+        going
+    }
+
+    fn left_at_once(
+        &self,
+        node: RoadIndex,
+        arrivals: &[Arrival],
+        one: &Going,
+        departures: &Departures,
+        place: usize,
+    ) -> Option<Label> {
+        let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
+        let (go, more) = departures.least[place];
+        let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
+        let leaves = one.pause.map_or(one.minute, |(_, until)| one.minute.max(until));
+        let mut bill = one.bill;
+        if leaves > one.minute {
+            trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
+        }
+        let money = arrival.money + bill.so_far();
+        let hopeless = departures.hopeless[place]
+            || trip.due_by(leaves) & !taken != 0
+            || self.known.beats(leaves + go, money + more, (0.0, 0.0));
+        if hopeless {
+            return None;
+        }
+        let stood = leaves - arrival.minute;
+        let rested = trip.wishes.rest.is_some_and(|rest| stood >= rest.get() - 1e-9);
+        let depart = departures.socs[place];
+        Some(Label {
+            minute: leaves,
+            money,
+            driven: if rested { 0.0 } else { arrival.driven },
+            taken,
+            stops: arrival.stops,
+            depart,
+            before: arrival.before,
+            choice: Choice {
+                node,
+                depart,
+                not_before: one.not_before,
+                pause: one.pause.map(|(index, _)| index),
+                rest: false,
+                roadside: arrival.roadside,
+            },
+        })
+    }
+
+    /// When a charge may begin: as soon as the site is open, or when its price falls.
+    fn beginnings(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(f64, f64)> {
+        let site = &self.trip.sites[node];
+        let ready = arrival.minute + self.trip.problem.site(node).overhead.get();
+        let mut begin: Vec<(f64, f64)> = site.open_from(ready).map(|(at, _)| (at, 0.0)).into_iter().collect();
+        let falls = site.price.falls(ready + 1e-6, ready + LONGEST_WAIT);
+        begin.extend(falls.iter().take(MOST_BEGINNINGS).map(|&fall| (fall, fall)));
+        begin
+    }
+
+    fn charge_from(
+        &self,
+        node: RoadIndex,
+        arrival: &Arrival,
+        (begins, not_before): (f64, f64),
+        variants: Variants,
+        departures: &Departures,
+        labels: &mut Vec<Label>,
+    ) {
+        let trip = self.trip;
+        let site = &trip.sites[node];
+        let Some((open, closes)) = site.open_from(begins) else { return };
+        if open > begins + 1e-6 {
+            return;
+        }
+        let (mut bill, mut soc, mut minute) = (Bill::default(), arrival.soc, begins);
+        let choice = Choice { not_before, ..arrival.choice(node) };
+        if not_before == 0.0 && variants == Variants::All {
+            self.stand(node, arrival, departures, labels);
+        }
+        let walk = ChargeWalk::new(trip, node, arrival.soc);
+        for place in departures.above(arrival.soc) {
+            let to = departures.socs[place];
+            let until = begins + walk.minutes(to, departures.from_empty[place]);
+            if until > closes + 1e-6 {
+                break;
+            }
+            let plug = (to - soc) * walk.kwh_a_point;
+            site.price.charge(&mut bill, minute, until - minute, plug, walk.amps(soc, plug, until - minute));
+            (soc, minute) = (to, until);
+            if departures.hopeless[place] {
+                continue;
+            }
+            let stands = Stands { charged: until, depart: to, money: site.price.total(&bill), bill: Some(bill) };
+            self.leave(node, arrival, &stands, (Choice { depart: to, ..choice }, variants), departures, labels);
+        }
+    }
+
+    /// Stands without a charge, for a pause or a rest.
+    fn stand(&self, node: RoadIndex, arrival: &Arrival, departures: &Departures, labels: &mut Vec<Label>) {
+        let stands = Stands { charged: arrival.minute, depart: arrival.soc, money: 0.0, bill: None };
+        self.leave(node, arrival, &stands, (arrival.choice(node), Variants::All), departures, labels);
+    }
+
+    /// Leaves at once, or stands on for a pause or a rest.
+    fn leave(
+        &self,
+        node: RoadIndex,
+        arrival: &Arrival,
+        stands: &Stands,
+        (choice, variants): (Choice, Variants),
+        departures: &Departures,
+        labels: &mut Vec<Label>,
+    ) {
+        let (trip, wishes) = (self.trip, &self.trip.wishes);
+        let rest = wishes.rest.map(spare_hour_core::quantity::Minutes::get);
+        let mut leave = |leaves: f64, pause: Option<usize>, rests: bool| {
+            let taken = arrival.taken | pause.map_or(0, |index| 1 << index);
+            if trip.due_by(leaves) & !taken != 0 {
+                return;
+            }
+            let money = arrival.money + stands.money_until(leaves, node, trip);
+            let stood = leaves - arrival.minute;
+            let driven = if rest.is_some_and(|rest| stood >= rest - 1e-9) { 0.0 } else { arrival.driven };
+            let (go, more) = departures.to_go(stands.depart);
+            if self.known.beats(leaves + go, money + more, (0.0, 0.0)) {
+                return;
+            }
+            labels.push(Label {
+                minute: leaves,
+                money,
+                driven,
+                taken,
+                stops: arrival.stops,
+                depart: stands.depart,
+                before: arrival.before,
+                choice: Choice { pause, rest: rests, ..choice },
+            });
+        };
+        if stands.bill.is_some() && variants == Variants::All {
+            leave(stands.charged, None, false);
+        }
+        if let Some(rest) = rest.filter(|rest| wishes.most_drive.is_some() && arrival.minute + rest > stands.charged) {
+            leave(arrival.minute + rest, None, true);
+        }
+        if variants == Variants::All {
+            for (index, until) in self.pauses_at(node, arrival) {
+                leave(stands.charged.max(until), Some(index), false);
+            }
+        }
+    }
+}
+
+/// How a charge may be left.
+#[derive(Clone, Copy, PartialEq)]
+enum Variants {
+    /// At once, after a pause or after a rest.
+    All,
+    /// After a rest only.
+    Rest,
+}
+
+impl Arrival {
+    /// A stop here at which nothing is decided yet.
+    fn choice(&self, node: RoadIndex) -> Choice {
+        Choice { node, depart: self.soc, not_before: 0.0, pause: None, rest: false, roadside: self.roadside }
+    }
+}
+
+/// A car that stands at a stall, charged or not.
+struct Stands {
+    /// When its charge was over.
+    charged: f64,
+    depart: f64,
+    money: f64,
+    bill: Option<Bill>,
+}
+
+/// A charge that goes on, at one of the `SoCs` of its site.
+#[derive(Clone, Copy)]
+struct Going {
+    arrival: usize,
+    not_before: f64,
+    /// When it began.
+    begun: f64,
+    minute: f64,
+    bill: Bill,
+    /// When the site closes.
+    closes: f64,
+    /// Which fall of the price it was held for, from 1; 0 for none.
+    held: u32,
+    held_until: f64,
+    /// The occasion that is taken meanwhile, and until when one stands for it.
+    pause: Option<(usize, f64)>,
+}
+
+impl Going {
+    /// The same charge begun later, so that it is just here when the price falls. Where no price changes before, it costs the
+    /// same as begun at once.
+    fn held_until_cheaper(&self, trip: &ClockTrip, node: RoadIndex) -> Vec<Self> {
+        let price = &trip.sites[node].price;
+        if self.held > 0 || self.not_before > 0.0 || !price.changes(self.begun + 1e-6, self.minute).is_empty() {
+            return Vec::new();
+        }
+        let falls = price.falls(self.minute + 1e-6, self.minute + LONGEST_HOLD);
+        let until = falls
+            .first()
+            .copied()
+            .filter(|&fall| fall < self.closes && price.changes(self.minute + 1e-6, fall - 1e-6).is_empty());
+        let held = until.map(|fall| {
+            let later = fall - self.minute;
+            let begun = self.begun + later;
+            Self { not_before: begun, begun, minute: fall, held: 1, held_until: fall, ..*self }
+        });
+        held.into_iter().collect()
+    }
+
+    /// The charge at the next SoC; `None` where the site closes before.
+    fn on(mut self, trip: &ClockTrip, node: RoadIndex, minutes: f64, (from, to): (f64, f64)) -> Option<Self> {
+        if self.minute + minutes > self.closes + 1e-6 {
+            return None;
+        }
+        let usable = trip.problem.trip.vehicle.usable.get();
+        let plug = (to - from) / 100.0 * usable / trip.sites[node].stored_share;
+        trip.sites[node].price.charge(&mut self.bill, self.minute, minutes, plug, None);
+        self.minute += minutes;
+        Some(self)
+    }
+}
+
+impl Stands {
+    /// What the stop costs if one leaves at a minute.
+    fn money_until(&self, leaves: f64, node: RoadIndex, trip: &ClockTrip) -> f64 {
+        match self.bill {
+            Some(bill) if leaves > self.charged + 1e-9 => {
+                let (mut bill, price) = (bill, &trip.sites[node].price);
+                price.park(&mut bill, self.charged, leaves - self.charged);
+                price.total(&bill)
+            }
+            _ => self.money,
+        }
+    }
+}
+
+/// The minutes of charges from one SoC.
+struct ChargeWalk<'a> {
+    trip: &'a ClockTrip,
+    node: RoadIndex,
+    from: f64,
+    /// Minutes from 0 % to where it began; `None` where a boost makes minutes depend on that.
+    from_empty: Option<f64>,
+    kwh_a_point: f64,
+}
+
+impl<'a> ChargeWalk<'a> {
+    fn new(trip: &'a ClockTrip, node: RoadIndex, from: f64) -> Self {
+        let stall = &trip.problem.stalls[node];
+        let from_empty = stall.boost().is_none().then(|| stall.minutes(Soc::percent(0.0), Soc::percent(from)).get());
+        let kwh_a_point = trip.problem.trip.vehicle.usable.get() / 100.0 / trip.sites[node].stored_share;
+        Self { trip, node, from, from_empty, kwh_a_point }
+    }
+
+    fn minutes(&self, to: f64, to_from_empty: f64) -> f64 {
+        match self.from_empty {
+            Some(from_empty) => to_from_empty - from_empty,
+            None => self.trip.problem.stalls[self.node].minutes(Soc::percent(self.from), Soc::percent(to)).get(),
+        }
+    }
+
+    fn amps(&self, soc: f64, kwh: f64, minutes: f64) -> Option<f64> {
+        let volts = self.trip.problem.trip.vehicle.pack_voltage.as_ref()?.at(soc);
+        (minutes > 0.0).then(|| 60_000.0 * kwh / minutes / volts)
+    }
+}
+
+/// The `SoCs` that a site is tried to be left with, rising.
+struct Departures {
+    socs: Vec<f64>,
+    from_empty: Vec<f64>,
+    /// Those that lead nowhere.
+    hopeless: Vec<bool>,
+    /// Least minutes and money to the end.
+    least: Vec<(f64, f64)>,
+}
+
+impl Departures {
+    fn new(trip: &ClockTrip, node: RoadIndex, step: f64) -> Self {
+        let problem = &trip.problem;
+        let (floor, ceiling) = (problem.trip.goal.floor.get(), problem.ceiling);
+        let steps = ((ceiling - floor) / step).floor() as usize;
+        let mut socs: Vec<f64> = (0..=steps).map(|index| floor + index as f64 * step).collect();
+        socs.push(ceiling);
+        socs.extend(problem.trip.vehicle.charge_curve.knots());
+        // Just enough for each place, a hair more so that a figure of five decimals still keeps the floor.
+        socs.extend(problem.legs(Node::Site(node)).iter().map(|leg| (leg.least * 1e5).ceil() / 1e5));
+        socs.retain(|&soc| soc >= floor && soc <= ceiling);
+        socs.sort_by(f64::total_cmp);
+        socs.dedup_by(|a, b| *a - *b < 1e-7);
+        let stall = &problem.stalls[node];
+        let go = |&soc: &f64| trip.least_minutes(Node::Site(node), soc);
+        let minutes: Vec<Option<f64>> = socs.iter().map(go).collect();
+        let least = socs
+            .iter()
+            .zip(&minutes)
+            .map(|(&soc, minutes)| (minutes.unwrap_or(f64::INFINITY), trip.least_money(Node::Site(node), soc)));
+        Self {
+            from_empty: socs.iter().map(|&soc| stall.minutes(Soc::percent(0.0), Soc::percent(soc)).get()).collect(),
+            hopeless: minutes.iter().map(Option::is_none).collect(),
+            least: least.collect(),
+            socs,
+        }
+    }
+
+    /// The places above a SoC.
+    fn above(&self, soc: f64) -> std::ops::Range<usize> {
+        self.socs.partition_point(|&to| to < soc + LEAST_CHARGE)..self.socs.len()
+    }
+
+    /// Least minutes and money from leaving with a SoC: those of the next place above, which are no more.
+    fn to_go(&self, soc: f64) -> (f64, f64) {
+        let next = self.socs.partition_point(|&to| to < soc - 1e-9);
+        let (minutes, money) = self.least.get(next).copied().unwrap_or((0.0, 0.0));
+        (if minutes.is_finite() { minutes } else { 0.0 }, money)
+    }
+}
