@@ -153,7 +153,7 @@ test("the grid explains a cell, by the own consumption too", async ({ page }) =>
   await page.goto("/sessions/1");
   await page.getByRole("link", { name: "Start × end grid" }).click();
   await page.getByRole("link", { name: /10 to 80 %/ }).click();
-  await expect(page.getByRole("status").last()).toContainText(/From 10 to 80 %: 28:35 min \(±\d+ s\), 51.8 kWh stored/);
+  await expect(page.getByRole("status").last()).toContainText(/From 10 to 80 %: 28:39 min \(±\d+ s\), 51.8 kWh stored/);
   await page.getByLabel("Distance by").selectOption("own");
   await page.getByRole("button", { name: "Show" }).click();
   await expect(page.getByText("Distance: own 18.4 kWh/100 km.")).toBeVisible();

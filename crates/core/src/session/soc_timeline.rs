@@ -354,21 +354,13 @@ fn is_logged(kept: &[Kept], resolution: f64, off: Option<f64>) -> bool {
     anchors > 5 && (often || off.is_some_and(|off| off > most_off * resolution))
 }
 
-/// Whether most readings come after the same time, and not after the same change of the display.
+/// Whether most readings come after the same time.
 fn comes_regularly(kept: &[Kept]) -> bool {
-    let times: Vec<f64> = kept.windows(2).map(|pair| pair[1].minute - pair[0].minute).collect();
-    let shown: Vec<f64> = kept.iter().filter_map(|kept| kept.soc).collect();
-    let rises: Vec<f64> = shown.windows(2).map(|pair| pair[1] - pair[0]).collect();
-    let regular = alike(times, 0.01);
-    regular >= 0.7 && regular > alike(rises, 0.0)
-}
-
-/// Share of the steps that are like the typical one, within 2 % and this slack.
-fn alike(mut steps: Vec<f64>, slack: f64) -> f64 {
+    let mut steps: Vec<f64> = kept.windows(2).map(|pair| pair[1].minute - pair[0].minute).collect();
     steps.sort_by(f64::total_cmp);
     let typical = steps[steps.len() / 2];
-    let like = steps.iter().filter(|&&step| (step - typical).abs() <= 0.02 * typical + slack).count();
-    like as f64 / steps.len() as f64
+    let alike = steps.iter().filter(|&&step| (step - typical).abs() < 0.02 * typical + 0.01).count();
+    10 * alike >= 7 * steps.len()
 }
 
 /// One smooth relation of SoC to progress.
