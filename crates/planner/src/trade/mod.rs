@@ -8,6 +8,7 @@ mod charges;
 mod choices;
 mod clock_trip;
 mod fill;
+mod hull;
 mod price_clock;
 mod replay;
 mod search;
@@ -21,6 +22,7 @@ use spare_hour_core::trip::Trip;
 use spare_hour_core::trip::wishes::Wishes;
 
 pub use clock_trip::plug_limit;
+pub use hull::best_at_some_value;
 pub use replay::{ClockPlan, ClockStop};
 
 use crate::StopSign;

@@ -5,7 +5,7 @@ use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
 use spare_hour_core::quantity::Minutes;
-use spare_hour_planner::trade::{ClockPlan, NoTrade};
+use spare_hour_planner::trade::{ClockPlan, ClockStop, NoTrade, best_at_some_value};
 use spare_hour_planning::drive_trip::KeptTrip;
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_wording::figures;
@@ -88,8 +88,11 @@ pub(crate) async fn show(
     };
     let shown = match traded {
         None => TradePage { none: Some("The car of this trip has no charge curve yet."), ..empty },
-        Some(Err(NoTrade::Infeasible | NoTrade::Stopped)) => {
+        Some(Err(NoTrade::Infeasible)) => {
             TradePage { none: Some("No plan keeps the limits; the trip’s page says what is in the way."), ..empty }
+        }
+        Some(Err(NoTrade::Stopped)) => {
+            TradePage { none: Some("The search was stopped; load the page again."), ..empty }
         }
         Some(Ok(traded)) => of_trade(&traded, empty),
     };
@@ -98,7 +101,7 @@ pub(crate) async fn show(
 
 fn of_trade(traded: &TradedTrip, empty: TradePage) -> TradePage {
     let plans = &traded.trade.plans;
-    let best = at_some_value(plans);
+    let best = worth_telling(plans);
     TradePage {
         buys: buys(plans, &empty.currency),
         plot: Some(plot(plans, &best, &empty.currency)),
@@ -129,21 +132,11 @@ fn buys(plans: &[ClockPlan], currency: &str) -> String {
     )
 }
 
-/// The plans that are best at some value of an hour: the corners of the trade's lower hull.
-fn at_some_value(plans: &[ClockPlan]) -> Vec<&ClockPlan> {
-    let mut hull: Vec<&ClockPlan> = Vec::new();
-    let slope = |a: &ClockPlan, b: &ClockPlan| (a.cost - b.cost) / (b.total.get() - a.total.get()).max(1e-9);
-    for plan in plans {
-        while hull.len() >= 2 && slope(hull[hull.len() - 2], hull[hull.len() - 1]) <= slope(hull[hull.len() - 1], plan)
-        {
-            hull.pop();
-        }
-        hull.push(plan);
-    }
-    // Neighbours that save next to nothing against each other are told once.
+/// The plans that are best at some value of an hour, without those that save next to nothing against the one before.
+fn worth_telling(plans: &[ClockPlan]) -> Vec<&ClockPlan> {
     let least = WORTH_TELLING * plans[0].cost.max(0.01);
     let mut told: Vec<&ClockPlan> = Vec::new();
-    for plan in hull {
+    for plan in best_at_some_value(plans) {
         if told.last().is_none_or(|last| last.cost - plan.cost >= least) {
             told.push(plan);
         }
@@ -155,7 +148,7 @@ fn row(traded: &TradedTrip, plans: &[ClockPlan], best: &[&ClockPlan], index: usi
     let fastest = &plans[0];
     let before = index.checked_sub(1).map(|before| best[before]);
     let worth = before.map(|before| 60.0 * (before.cost - plan.cost) / (plan.total.get() - before.total.get()));
-    let stop = |stop: &spare_hour_planner::trade::ClockStop| {
+    let stop = |stop: &ClockStop| {
         let name = &traded.trade.trip.site(stop.site).name;
         let wait = stop.wait.get();
         let waits = if wait >= 1.0 { format!(", after {wait:.0} min of waiting") } else { String::new() };
@@ -226,11 +219,11 @@ mod tests {
     }
 
     #[test]
-    fn the_corners_of_the_trade_are_told() {
-        // By hand: from (100, 50) to (110, 30) each minute saves 2; (105, 45) lies above that line; (200, 20) saves 0.11.
-        let plans = [plan(100.0, 50.0), plan(105.0, 45.0), plan(110.0, 30.0), plan(200.0, 20.0)];
-        let corners: Vec<f64> = at_some_value(&plans).iter().map(|plan| plan.total.get()).collect();
-        assert_eq!(corners, [100.0, 110.0, 200.0]);
+    fn what_saves_next_to_nothing_is_not_told_and_what_one_percent_buys_is() {
+        // 2 % of 50 has to be saved: 45.00 to 44.50 is too little.
+        let plans = [plan(100.0, 50.0), plan(110.0, 45.0), plan(120.0, 44.5), plan(200.0, 41.0)];
+        let told: Vec<f64> = worth_telling(&plans).iter().map(|plan| plan.total.get()).collect();
+        assert_eq!(told, [100.0, 110.0, 200.0]);
         assert!(buys(&plans, "cr").contains("1 % more of the day saves nothing"));
         let near = [plan(1000.0, 50.0), plan(1004.0, 41.5), plan(1300.0, 40.0)];
         assert!(buys(&near, "cr").contains("4.0 min more save 8.50 cr, 17 % of it"), "{}", buys(&near, "cr"));
