@@ -218,10 +218,10 @@ fn what_is_printed_keeps_to_the_published_schemas() {
     for session in ["docs/formats/session.example.csv", "crates/app/demo/avel-cold.csv"] {
         valid("analysis", &json(&run(&["analyse", &repository(session), "--usable-kwh", "74", "--json"])));
     }
-    let server = support::Server::start("demo");
+    let pages = support::Pages::demo();
     for id in 1..=4 {
-        valid("session", &serde_json::from_str(&server.get(&format!("/sessions/{id}/session.json")).1).unwrap());
-        valid("analysis", &serde_json::from_str(&server.get(&format!("/sessions/{id}/analysis.json")).1).unwrap());
+        valid("session", &serde_json::from_str(&pages.get(&format!("/sessions/{id}/session.json")).1).unwrap());
+        valid("analysis", &serde_json::from_str(&pages.get(&format!("/sessions/{id}/analysis.json")).1).unwrap());
     }
     for line in std::fs::read_to_string(repository("docs/formats/events.md")).unwrap().lines() {
         if line.starts_with("{\"id\"") {

@@ -7,7 +7,7 @@ mod support;
 use std::process::Command;
 
 use serde_json::{Value, json};
-use support::Server;
+use support::Pages;
 
 /// Numbers from a seed (Knuth's linear congruential generator, MMIX, from memory).
 struct Dice(u64);
@@ -69,14 +69,14 @@ fn command(trip: &str) -> (Option<i32>, Value) {
 }
 
 /// Holds the page's plan of a trip against the command's; whether there is one.
-fn hold(server: &Server, address: &str) -> bool {
-    let trip = server.get(&format!("{address}/trip.json")).1;
-    let page: Value = serde_json::from_str(&server.get(&format!("{address}/plan.json")).1).unwrap();
+fn hold(pages: &Pages, address: &str) -> bool {
+    let trip = pages.get(&format!("{address}/trip.json")).1;
+    let page: Value = serde_json::from_str(&pages.get(&format!("{address}/plan.json")).1).unwrap();
     let (code, told) = command(&trip);
     assert_eq!(page, told, "{address}: {trip}");
     assert_eq!(code, Some(if page["feasible"] == true { 0 } else { 2 }));
     // The page itself says what its file says.
-    let shown = server.get(address).1;
+    let shown = pages.get(address).1;
     match page["total_min"].as_f64() {
         Some(total) => {
             let duration = format!("datetime=\"PT{}M\"", total.round());
@@ -89,31 +89,31 @@ fn hold(server: &Server, address: &str) -> bool {
 
 #[test]
 fn the_demo_and_fifty_invented_trips() {
-    let server = Server::start("demo");
-    assert!(hold(&server, "/trips/1") && hold(&server, "/trips/2"));
+    let pages = Pages::demo();
+    assert!(hold(&pages, "/trips/1") && hold(&pages, "/trips/2"));
     let mut driven = 0;
     for seed in 1..=50 {
         let trip = invented(seed).to_string();
-        let (status, location, body) = server.upload("/trips", &[], Some(("trip.json", &trip)));
+        let (status, location, body) = pages.upload("/trips", &[], Some(("trip.json", &trip)));
         assert_eq!(status, 303, "{body}");
-        driven += u32::from(hold(&server, &location));
+        driven += u32::from(hold(&pages, &location));
     }
     assert!((15..=49).contains(&driven), "{driven} of 50 can be driven: the test would see little");
 }
 
 #[test]
 fn a_fixed_departure_of_any_identifier_is_kept() {
-    let server = Server::start("demo");
+    let pages = Pages::demo();
     let mut trip = invented(7);
     trip["goal"]["start_soc"] = json!(70.0);
     trip["route"]["segments"] = json!([{"km": 500.0, "kmh": 110.0, "kwh_per_100km": 19.0}]);
     let site = |index: usize, at: f64| json!({"id": format!("DE*{index}:a,b"), "at_km": at, "max_kw": 150.0, "overhead_min": 4.0});
     trip["sites"] = json!([site(1, 150.0), site(2, 320.0)]);
-    let (_, location, _) = server.upload("/trips", &[], Some(("trip.json", &trip.to_string())));
-    let plan: Value = serde_json::from_str(&server.get(&format!("{location}/plan.json")).1).unwrap();
+    let (_, location, _) = pages.upload("/trips", &[], Some(("trip.json", &trip.to_string())));
+    let plan: Value = serde_json::from_str(&pages.get(&format!("{location}/plan.json")).1).unwrap();
     let stop = &plan["stops"][0];
     let (id, leaves) = (stop["site"].as_str().unwrap(), (stop["depart_soc"].as_f64().unwrap() + 6.0).round());
     let encoded: String = id.bytes().map(|byte| format!("%25{byte:02X}")).collect();
-    let page = server.get(&format!("{location}/plan?leave={encoded}:{leaves}")).1;
+    let page = pages.get(&format!("{location}/plan?leave={encoded}:{leaves}")).1;
     assert!(page.contains("Your own departures:") && page.contains(&format!("<strong>{leaves} %</strong>")), "{page}");
 }

@@ -8,7 +8,7 @@ use std::collections::HashSet;
 use std::process::Command;
 use std::time::{Duration, Instant};
 
-use support::{Server, agent};
+use support::{Pages, Server, agent};
 
 #[test]
 fn a_demo_leaves_a_persons_data_alone() {
@@ -35,16 +35,16 @@ fn a_demo_leaves_a_persons_data_alone() {
 
 #[test]
 fn eight_people_add_sites_at_once_and_all_stay() {
-    let server = Server::start("demo");
+    let pages = Pages::demo();
     let kept: HashSet<String> = std::thread::scope(|scope| {
         let person = |person: u32| {
-            let server = &server;
+            let pages = &pages;
             scope.spawn(move || {
                 let name = |index: u32| format!("Stop {person}-{index}");
                 let add = |index: u32| {
                     let at = (10 * person + index).to_string();
                     let fields = [("name", &*name(index)), ("at", &at), ("max_kw", "150"), ("overhead", "4")];
-                    let (status, body) = server.post("/trips/1/sites", &fields);
+                    let (status, body) = pages.post("/trips/1/sites", &fields);
                     assert_eq!(status, 303, "{body}");
                     name(index)
                 };
@@ -54,7 +54,7 @@ fn eight_people_add_sites_at_once_and_all_stay() {
         let people: Vec<_> = (0..8).map(person).collect();
         people.into_iter().flat_map(|person| person.join().unwrap()).collect()
     });
-    let page = server.get("/trips/1/sites").1;
+    let page = pages.get("/trips/1/sites").1;
     let lost: Vec<&String> = kept.iter().filter(|name| !page.contains(name.as_str())).collect();
     assert!(kept.len() == 40 && lost.is_empty(), "{lost:?} of {}", kept.len());
 }

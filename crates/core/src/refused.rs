@@ -73,6 +73,32 @@ pub enum Fault {
     },
 }
 
+/// The least and the most that a number may be, both possible themselves.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Bounds {
+    /// The least.
+    pub low: f64,
+    /// The most.
+    pub high: f64,
+    /// In which unit.
+    pub unit: &'static str,
+}
+
+impl Bounds {
+    /// Bounds in a unit.
+    pub const fn new(low: f64, high: f64, unit: &'static str) -> Self {
+        Self { low, high, unit }
+    }
+
+    /// Refuses a field's number outside of them.
+    ///
+    /// # Errors
+    /// [`Fault::Outside`], also for what is no number.
+    pub fn check(self, field: &str, value: f64) -> Result<(), Refused> {
+        Refused::outside(field, value, self.low, self.high, self.unit)
+    }
+}
+
 impl Refused {
     /// A fault at a field.
     pub fn new(field: impl Into<String>, fault: Fault) -> Self {

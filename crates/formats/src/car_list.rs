@@ -1,6 +1,7 @@
 //! Lists of cars, one a row, and of their charge curves, one point a row; docs/formats/lists.md lists the columns.
 
 use spare_hour_core::charging::ac_charge::{OnBoardCharger, Post};
+use spare_hour_core::charging::car_check;
 use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::driving::coming_month::HomePost;
@@ -9,35 +10,39 @@ use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::trip::{Boost, MOST_CURVE_POINTS};
 
 use crate::FormatError;
-use crate::table::{Column, ListFormat, NewRow, Row, number, of_number, of_text, read_table, text, told_apart};
+use crate::table::{
+    Column, ListFormat, NewRow, Row, bounded, number, of_number, of_text, read_table, text, told_apart,
+};
+use spare_hour_core::refused::Bounds;
+use spare_hour_wording::refused;
 
 /// Most cars of a list, and most points of a list of curves.
 const MOST_CARS: usize = 1_000;
 const MOST_POINTS: usize = 100_000;
 
-const USABLE: Column = number("usable_kwh", "kWh", 0.1, 2_000.0);
+const USABLE_KWH: Column = bounded("usable_kwh", car_check::USABLE);
 const CARS: [Column; 21] = [
     text("name"),
-    USABLE,
-    number("loss_percent", "%", 0.0, 90.0),
-    number("rated_range_km", "km", 1.0, 10_000.0),
-    number("test_range_km", "km", 1.0, 10_000.0),
-    number("test_kmh", "km/h", 10.0, 300.0),
-    number("own_kwh_per_100km", "kWh/100 km", 1.0, 200.0),
+    USABLE_KWH,
+    bounded("loss_percent", car_check::LOSS),
+    bounded("rated_range_km", car_check::RANGE),
+    bounded("test_range_km", car_check::RANGE),
+    bounded("test_kmh", car_check::TEST_SPEED),
+    bounded("own_kwh_per_100km", car_check::OWN),
     text("distances_by"),
-    number("ac_phases", "phases", 1.0, 3.0),
-    number("ac_kw", "kW", 0.5, 50.0),
-    number("mass_kg", "kg", 300.0, 5_000.0),
-    number("drag_area_m2", "m²", 0.2, 3.0),
+    bounded("ac_phases", car_check::PHASES),
+    bounded("ac_kw", car_check::AC_POWER),
+    bounded("mass_kg", car_check::MASS),
+    bounded("drag_area_m2", car_check::DRAG_AREA),
     text("pack_voltage"),
-    number("boost_min", "min", 0.0, 1_440.0),
-    number("boost_max_start_soc", "%", 0.0, 100.0),
+    bounded("boost_min", car_check::BOOST_TIME),
+    bounded("boost_max_start_soc", car_check::BOOST_START),
     text("boost_kw"),
-    number("home_phases", "phases", 1.0, 3.0),
-    number("home_v", "V", 90.0, 500.0),
-    number("home_a", "A", 1.0, 100.0),
-    number("home_hours", "h", 0.0, 24.0),
-    number("home_limit_soc", "%", 1.0, 100.0),
+    bounded("home_phases", car_check::PHASES),
+    bounded("home_v", car_check::HOME_VOLTAGE),
+    bounded("home_a", car_check::HOME_CURRENT),
+    bounded("home_hours", car_check::HOME_HOURS),
+    bounded("home_limit_soc", car_check::HOME_LIMIT),
 ];
 const CURVES: [Column; 6] = [
     text("curve"),
@@ -79,13 +84,12 @@ pub fn read_cars(bytes: &[u8]) -> Result<Vec<KnownCar>, FormatError> {
 }
 
 fn car(row: &Row) -> Result<KnownCar, FormatError> {
-    let name = row.text("name").filter(|name| name.chars().count() <= 80);
-    let name = name.ok_or_else(|| row.wrong("name is empty or long; expected 1 to 80 characters"))?;
+    let name = row.text("name").unwrap_or_default();
     let word = row.text("distances_by").unwrap_or_else(|| "rated".into());
     let base = DistanceBase::ALL.into_iter().find(|base| base_word(*base) == word);
     let charger = row.number("ac_phases").zip(row.number("ac_kw"));
     let test = row.number("test_range_km").zip(row.number("test_kmh"));
-    Ok(KnownCar {
+    let car = KnownCar {
         distances: Distances {
             rated: row.number("rated_range_km").map(Distance::km),
             constant_speed: test.map(|(km, kmh)| (Distance::km(km), Speed::kmh(kmh))),
@@ -96,16 +100,18 @@ fn car(row: &Row) -> Result<KnownCar, FormatError> {
         on_board: charger.map(|(phases, kw)| OnBoardCharger { phases: phases.round() as u32, limit: Power::kw(kw) }),
         mass: row.number("mass_kg").map(Mass::kg),
         drag_area: row.number("drag_area_m2"),
-        pack_voltage: profile(row, "pack_voltage", 1.0, 2_000.0)?,
+        pack_voltage: profile(row, "pack_voltage", car_check::PACK_VOLTAGE)?,
         boost: boost(row)?,
         home: home(row),
-        ..KnownCar::new(name, Energy::kwh(row.needed(&USABLE)?), row.number("loss_percent").unwrap_or(0.0))
-    })
+        ..KnownCar::new(name, Energy::kwh(row.needed(&USABLE_KWH)?), row.number("loss_percent").unwrap_or(0.0))
+    };
+    car.check().map_err(|error| row.wrong(format!("{} {}", error.field, refused::fault(&error.fault))))?;
+    Ok(car)
 }
 
 fn boost(row: &Row) -> Result<Option<Boost>, FormatError> {
     let times = row.number("boost_min").zip(row.number("boost_max_start_soc"));
-    let boost = times.zip(profile(row, "boost_kw", 0.1, 10_000.0)?);
+    let boost = times.zip(profile(row, "boost_kw", car_check::BOOST_POWER)?);
     Ok(boost.map(|((minutes, start), charge_curve)| Boost {
         time: Minutes::new(minutes),
         max_start: Soc::percent(start),
@@ -126,17 +132,18 @@ fn home(row: &Row) -> Option<HomePost> {
 }
 
 /// Points over SoC in one cell: `0:320 100:400`.
-fn profile(row: &Row, name: &str, low: f64, high: f64) -> Result<Option<Profile>, FormatError> {
+fn profile(row: &Row, name: &str, bounds: Bounds) -> Result<Option<Profile>, FormatError> {
     let Some(text) = row.text(name) else { return Ok(None) };
     let wrong = || row.wrong(format!("{name} is \"{text}\"; expected points over SoC such as 0:320 100:400"));
-    read_points(&text, low, high).map(Some).ok_or_else(wrong)
+    read_points(&text, bounds).map(Some).ok_or_else(wrong)
 }
 
 /// A profile over SoC from points such as `0:320 100:400`, each value within limits.
-pub fn read_points(text: &str, low: f64, high: f64) -> Option<Profile> {
+pub fn read_points(text: &str, bounds: Bounds) -> Option<Profile> {
     let point = |point: &str| {
         let (soc, value) = point.split_once(':')?;
-        let value: f64 = value.replace(',', ".").parse().ok().filter(|value| (low..=high).contains(value))?;
+        let value: f64 =
+            value.replace(',', ".").parse().ok().filter(|value| (bounds.low..=bounds.high).contains(value))?;
         Some((soc.replace(',', ".").parse().ok()?, value))
     };
     let points: Option<Vec<(f64, f64)>> = text.split_whitespace().map(point).collect();

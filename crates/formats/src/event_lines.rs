@@ -12,8 +12,10 @@ use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, 
 use spare_hour_core::session::Reading;
 use spare_hour_core::session::live::{Event, Readout, What};
 
+use spare_hour_core::session::session_check::READING;
+use spare_hour_wording::refused;
+
 use crate::conditions::parse_meter;
-use crate::session_csv::COLUMNS;
 
 /// Most lines that are taken at once.
 pub const MOST_LINES: usize = 10_000;
@@ -129,10 +131,9 @@ impl Line {
             self.ambient_c,
             self.range_km,
         ];
-        for (column, number) in COLUMNS.iter().zip(numbers) {
-            if let Some(number) = number.filter(|&number| number < column.low || number > column.high) {
-                let (name, unit, low, high) = (column.name, column.unit, column.low, column.high);
-                return Err(format!("{name} is {number}; expected {low} to {high} {unit}"));
+        for ((name, bounds), number) in READING.iter().zip(numbers) {
+            if let Some(number) = number {
+                bounds.check(name, number).map_err(|error| format!("{name} {}", refused::fault(&error.fault)))?;
             }
         }
         let rest = Reading {

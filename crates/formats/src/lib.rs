@@ -34,6 +34,8 @@ mod workbook;
 
 use std::fmt;
 
+use spare_hour_core::refused::Refused;
+use spare_hour_wording::refused;
 use thiserror::Error;
 
 pub use analysis_json::analysis_json;
@@ -106,6 +108,11 @@ impl FormatError {
 
     fn line(line: usize, problem: impl Into<String>) -> Self {
         Self { place: Place::Line(line), problem: problem.into() }
+    }
+
+    /// What the rules refuse, at its path within the file.
+    fn refused(place: &str, error: &Refused) -> Self {
+        Self::path(format!("{place}{}", error.field), refused::fault(&error.fault))
     }
 
     fn path(path: impl Into<String>, problem: impl Into<String>) -> Self {

@@ -4,13 +4,11 @@
 use jiff::civil::{Date, Time, Weekday};
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
-use spare_hour_core::money::tariff::{Component, Element, Kind, MOST_ELEMENTS, Restrictions, Tariff};
+use spare_hour_core::money::tariff::{Component, Element, Kind, Restrictions, Tariff};
+use spare_hour_core::money::tariff_check::MOST_PRICE;
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
 
 use crate::{FormatError, text_of};
-
-/// Most price that is believed, per unit.
-const MOST_PRICE: u32 = 1_000_000;
 
 #[derive(Deserialize, Serialize)]
 struct TariffFile {
@@ -116,10 +114,6 @@ pub fn read_tariffs(bytes: &[u8]) -> Result<Vec<Tariff>, FormatError> {
 }
 
 fn tariff(file: TariffFile, place: &str) -> Result<Tariff, FormatError> {
-    if file.elements.is_empty() || file.elements.len() > MOST_ELEMENTS {
-        let problem = format!("has {} elements; expected 1 to {MOST_ELEMENTS}", file.elements.len());
-        return Err(FormatError::path(format!("{place}elements"), problem));
-    }
     let elements: Result<Vec<Element>, FormatError> = file
         .elements
         .into_iter()
@@ -129,13 +123,15 @@ fn tariff(file: TariffFile, place: &str) -> Result<Tariff, FormatError> {
     let limit = |price: Option<Price>, name: &str| {
         price.map(|price| amount(&price.excl_vat, &format!("{place}{name}.excl_vat"))).transpose()
     };
-    Ok(Tariff {
+    let tariff = Tariff {
         name: file.tariff_alt_text.into_iter().next().map_or(file.id, |text| text.text),
         currency: file.currency,
         elements: elements?,
         least: limit(file.min_price, "min_price")?,
         most: limit(file.max_price, "max_price")?,
-    })
+    };
+    tariff.check().map_err(|error| FormatError::refused(place, &error))?;
+    Ok(tariff)
 }
 
 fn element(file: ElementFile, place: &str) -> Result<Element, FormatError> {

@@ -5,31 +5,14 @@ use std::collections::HashMap;
 use csv::{ReaderBuilder, StringRecord};
 use jiff::{Timestamp, civil};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
+use spare_hour_core::refused::Bounds;
+use spare_hour_core::session::session_check::READING;
 use spare_hour_core::session::{Conditions, MOST_READINGS, Reading, Session};
 
 use crate::conditions::{condition_pairs, note_condition};
 use crate::number::{MOST_SECONDS, clock, parse_clock, parse_number};
 use crate::typed::{Spelled, TimesAs, decide};
 use crate::{FormatError, text_of};
-
-/// A measured column: its name, its unit, and the numbers that can be.
-pub(crate) struct Column {
-    pub(crate) name: &'static str,
-    pub(crate) unit: &'static str,
-    pub(crate) low: f64,
-    pub(crate) high: f64,
-}
-
-pub(crate) const COLUMNS: [Column; 8] = [
-    Column { name: "soc", unit: "%", low: 0.0, high: 100.0 },
-    Column { name: "power_kw", unit: "kW", low: 0.0, high: 10_000.0 },
-    Column { name: "energy_kwh", unit: "kWh", low: 0.0, high: 100_000.0 },
-    Column { name: "voltage_v", unit: "V", low: 0.0, high: 5_000.0 },
-    Column { name: "current_a", unit: "A", low: 0.0, high: 10_000.0 },
-    Column { name: "battery_c", unit: "°C", low: -100.0, high: 200.0 },
-    Column { name: "ambient_c", unit: "°C", low: -100.0, high: 100.0 },
-    Column { name: "range_km", unit: "km", low: 0.0, high: 10_000.0 },
-];
 
 /// Reads a session from the bytes of a CSV file.
 ///
@@ -192,7 +175,7 @@ impl Header {
             );
             return Err(FormatError::line(line, problem));
         }
-        let numbers = COLUMNS.each_ref().map(|column| self.number(row, column, line));
+        let numbers = READING.map(|(name, bounds)| self.number(row, name, bounds, line));
         let [soc, power, energy, voltage, current, battery, ambient, range] = numbers;
         let elapsed = match self.spelled {
             Some(_) => Minutes::default(),
@@ -233,15 +216,15 @@ impl Header {
         })
     }
 
-    fn number(&self, row: &StringRecord, column: &Column, line: usize) -> Result<Option<f64>, FormatError> {
-        let text = self.field(row, column.name);
+    fn number(&self, row: &StringRecord, name: &str, bounds: Bounds, line: usize) -> Result<Option<f64>, FormatError> {
+        let text = self.field(row, name);
         if text.is_empty() {
             return Ok(None);
         }
-        match parse_number(text, column.unit) {
-            Some(number) if number >= column.low && number <= column.high => Ok(Some(number)),
+        match parse_number(text, bounds.unit) {
+            Some(number) if bounds.check(name, number).is_ok() => Ok(Some(number)),
             _ => {
-                let Column { name, unit, low, high } = column;
+                let Bounds { low, high, unit } = bounds;
                 Err(FormatError::line(line, format!("{name} is \"{text}\"; expected {low} to {high} {unit}")))
             }
         }
@@ -250,7 +233,7 @@ impl Header {
     /// The note, and every column that has no meaning here, by name.
     fn note(&self, row: &StringRecord) -> Option<String> {
         let known = |name: &str| {
-            COLUMNS.iter().any(|column| column.name == name)
+            READING.iter().any(|column| column.0 == name)
                 || ["elapsed", "at", "left_out"].contains(&name)
                 || self.spelled == Some(name)
         };
@@ -329,7 +312,7 @@ pub fn write_session_csv(session: &Session) -> String {
     let mut writer = csv::Writer::from_writer(Vec::new());
     let left_out = session.readings.iter().any(|reading| reading.left_out.is_some());
     let last = if left_out { &["note", "left_out"][..] } else { &["note"][..] };
-    let names = std::iter::once("elapsed").chain(COLUMNS.iter().map(|column| column.name)).chain(last.iter().copied());
+    let names = std::iter::once("elapsed").chain(READING.iter().map(|column| column.0)).chain(last.iter().copied());
     // Writing to memory cannot fail; a row that did would be missing, not wrong.
     let _ = writer.write_record(names);
     for reading in &session.readings {
@@ -343,7 +326,7 @@ pub fn write_session_csv(session: &Session) -> String {
     text
 }
 
-/// What a reading measured, in the order of [`COLUMNS`].
+/// What a reading measured, in the order of [`READING`].
 pub(crate) fn measured(reading: &Reading) -> [Option<f64>; 8] {
     [
         reading.soc.map(Soc::get),

@@ -3,11 +3,10 @@
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
-use spare_hour_core::session::{Conditions, MOST_READINGS, Reading, Session};
+use spare_hour_core::session::{Conditions, Reading, Session};
 
 use crate::conditions::{condition_pairs, note_condition};
 use crate::number::{MOST_SECONDS, plain};
-use crate::session_csv::{COLUMNS, measured};
 use crate::{FormatError, text_of};
 
 const FORMAT: &str = "spare-hour/session";
@@ -82,13 +81,6 @@ impl Row {
             note: self.note,
             left_out: self.left_out,
         };
-        for (column, number) in COLUMNS.iter().zip(measured(&reading)) {
-            if number.is_some_and(|number| number < column.low || number > column.high) {
-                let (low, high, unit) = (column.low, column.high, column.unit);
-                let problem = format!("is {}; expected {low} to {high} {unit}", number.unwrap_or_default());
-                return Err(FormatError::path(format!("readings[{index}].{}", column.name), problem));
-            }
-        }
         Ok(reading)
     }
 }
@@ -106,13 +98,11 @@ pub fn read_session_json(bytes: &[u8]) -> Result<Session, FormatError> {
         let problem = format!("is {} version {}; expected {FORMAT} version 1", file.format, file.version);
         return Err(FormatError::path("format", problem));
     }
-    if file.readings.is_empty() || file.readings.len() > MOST_READINGS {
-        let problem = format!("has {} readings; expected 1 to {MOST_READINGS}", file.readings.len());
-        return Err(FormatError::path("readings", problem));
-    }
     let readings: Result<Vec<Reading>, FormatError> =
         file.readings.into_iter().enumerate().map(|(index, row)| row.reading(index)).collect();
-    Ok(Session { readings: readings?, conditions: conditions(&file.conditions)? })
+    let session = Session { readings: readings?, conditions: conditions(&file.conditions)? };
+    session.check().map_err(|error| FormatError::refused("", &error))?;
+    Ok(session)
 }
 
 fn conditions(object: &Map<String, Value>) -> Result<Conditions, FormatError> {

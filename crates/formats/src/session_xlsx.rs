@@ -7,7 +7,8 @@ use spare_hour_core::session::analysis::{Analysis, Slice};
 use spare_hour_core::session::report::Report;
 
 use crate::conditions::condition_pairs;
-use crate::session_csv::{COLUMNS, measured};
+use crate::session_csv::measured;
+use spare_hour_core::session::session_check::READING;
 
 /// Writes the workbook.
 ///
@@ -51,7 +52,7 @@ fn numbers(sheet: &mut Worksheet, row: u32, cells: &[Option<f64>]) -> Result<(),
 }
 
 fn readings(sheet: &mut Worksheet, session: &Session, bold: &Format) -> Result<(), XlsxError> {
-    let measures = COLUMNS.iter().map(|column| column.name);
+    let measures = READING.iter().map(|column| column.0);
     let names: Vec<&str> = ["elapsed"].into_iter().chain(measures).chain(["note", "left_out"]).collect();
     header(sheet, &names, bold)?;
     for (row, reading) in (1..).zip(&session.readings) {

@@ -6,6 +6,8 @@ use std::collections::HashMap;
 use csv::{ReaderBuilder, Writer};
 use serde_json::{Map, Value};
 
+use spare_hour_core::refused::Bounds;
+
 use crate::number::parse_number;
 use crate::session_csv::separator;
 use crate::{FormatError, Place, text_of};
@@ -33,6 +35,11 @@ pub(crate) struct Column {
 
 pub(crate) const fn number(name: &'static str, unit: &'static str, low: f64, high: f64) -> Column {
     Column { name, kind: Kind::Number { unit, low, high } }
+}
+
+/// A column of numbers within the bounds that the rules set.
+pub(crate) const fn bounded(name: &'static str, bounds: Bounds) -> Column {
+    number(name, bounds.unit, bounds.low, bounds.high)
 }
 
 pub(crate) const fn text(name: &'static str) -> Column {

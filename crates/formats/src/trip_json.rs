@@ -15,7 +15,6 @@ use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes,
 use spare_hour_core::trip::site_details::{Connector, MOST_TEXT, SiteDetails};
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
-use spare_hour_wording::refused;
 
 use crate::ocpi_tariff::{read_tariffs, write_tariff};
 use crate::trip_wishes::wishes;
@@ -237,8 +236,7 @@ pub fn read_trip_with_wishes(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
     }
     let tariffs = tariffs(&file)?;
     let departure = departure(file.departure.as_deref(), file.time_zone.as_deref())?;
-    let trip = Trip::new(draft(file)?)
-        .map_err(|error| FormatError::path(error.field.clone(), refused::fault(&error.fault)))?;
+    let trip = Trip::new(draft(file)?).map_err(|error| FormatError::refused("", &error))?;
     Ok(TripOfFile { trip, departure, tariffs, wishes: wished })
 }
 

@@ -13,8 +13,10 @@
 //! | what a session says | [`read_charge`] |
 //! | what a car's sessions amount to | [`combine_charges`] |
 //! | a month of drives and charges | [`month`] |
+//! | everything out in one file and back in | [`backup`] |
 //! | solved trips that are kept for a while | [`kept`] |
 
+pub mod backup;
 pub mod clock;
 pub mod combine_charges;
 pub mod drive_trip;

@@ -168,6 +168,7 @@ impl Row {
 
 /// Writes a car over a connection that may be in the middle of a larger change.
 pub(crate) fn insert(connection: &mut SqliteConnection, car: &KnownCar) -> Result<i32> {
+    car.check()?;
     let row = NewRow {
         name: &car.name,
         numbers: Numbers::new(car),
@@ -192,7 +193,7 @@ impl Store {
     /// Keeps a car and returns its number.
     ///
     /// # Errors
-    /// When the database refuses.
+    /// [`StoreError::Refused`] for a number that cannot be.
     pub fn add_car(&self, car: &KnownCar) -> Result<i32> {
         insert(&mut *self.connection()?, car)
     }
@@ -219,8 +220,9 @@ impl Store {
     /// Changes the name, the numbers, the boost and the pack voltage of a car; its home stays.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is none.
+    /// [`StoreError::NotFound`] when there is none; [`StoreError::Refused`] for a number that cannot be.
     pub fn change_car(&self, id: i32, car: &KnownCar) -> Result<()> {
+        car.check()?;
         let change = (
             cars::name.eq(&car.name),
             Numbers::new(car),

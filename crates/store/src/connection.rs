@@ -85,6 +85,8 @@ impl Store {
         }
         let pool = Pool::builder()
             .max_size(CONNECTIONS)
+            // A file on this machine does not go away between two calls: asking it each time would double small reads.
+            .test_on_check_out(false)
             .connection_timeout(Duration::from_secs(10))
             .connection_customizer(Box::new(Settings))
             .build(Manager::new(path.to_string_lossy()))

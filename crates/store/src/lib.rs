@@ -24,6 +24,7 @@ mod trips;
 
 use std::path::PathBuf;
 
+use spare_hour_core::refused::Refused;
 use thiserror::Error;
 
 pub use cars::Car;
@@ -77,6 +78,9 @@ pub enum StoreError {
         /// What needs it.
         by: String,
     },
+    /// What was to be kept cannot be: a field with its value and bounds.
+    #[error(transparent)]
+    Refused(#[from] Refused),
     /// Something is kept already where everything was to be taken in.
     #[error("something is kept here already; a backup can only be taken into an empty directory (another --data)")]
     NotEmpty,

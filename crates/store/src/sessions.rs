@@ -89,6 +89,7 @@ impl LineRow {
 
 /// Writes a session over a connection that is in the middle of a change.
 pub(crate) fn insert(connection: &mut SqliteConnection, new: &NewSession) -> Result<i32> {
+    new.session.check()?;
     let id: i32 = diesel::insert_into(sessions::table)
         .values(NewRow::new(new)?)
         .returning(sessions::id)
@@ -112,7 +113,7 @@ impl Store {
     /// Keeps a session with all its readings, or nothing of it, and returns its number.
     ///
     /// # Errors
-    /// When the database refuses.
+    /// [`StoreError::Refused`] for a reading that cannot be.
     pub fn add_session(&self, new: &NewSession) -> Result<i32> {
         self.connection()?.all_or_nothing(|connection| insert(connection, new))
     }

@@ -1,7 +1,9 @@
-//! A running server for tests: its own port, its own directory, gone when dropped.
+//! The app for tests, over a store of its own that is gone when dropped: its handlers called in this process ([`Pages`]), or
+//! a running server with a port of its own ([`Server`]) where a test kills it, its host name counts, or a browser asks.
 
 #![allow(
     dead_code,
+    unused_imports,
     missing_docs,
     unreachable_pub,
     clippy::unwrap_used,
@@ -15,6 +17,10 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 
 use tempfile::TempDir;
+
+mod in_process;
+
+pub use in_process::{Pages, request};
 
 pub struct Server {
     child: Child,
@@ -85,18 +91,7 @@ impl Server {
         parts: &[(&str, &str)],
         file: Option<(&str, &[u8])>,
     ) -> (u16, String, String) {
-        let mut body = Vec::new();
-        for (name, text) in parts {
-            let part = format!("--x\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{text}\r\n");
-            body.extend_from_slice(part.as_bytes());
-        }
-        if let Some((name, bytes)) = file {
-            let head = format!("--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n");
-            body.extend_from_slice(head.as_bytes());
-            body.extend_from_slice(bytes);
-            body.extend_from_slice(b"\r\n");
-        }
-        body.extend_from_slice(b"--x--\r\n");
+        let body = multipart(parts, file);
         let request =
             agent().post(format!("{}{path}", self.url)).header("content-type", "multipart/form-data; boundary=x");
         let mut response = request.send(&body[..]).unwrap();
@@ -123,6 +118,23 @@ impl Drop for Server {
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
+}
+
+/// The body of a form with texts and a file, its parts divided by `x`.
+fn multipart(parts: &[(&str, &str)], file: Option<(&str, &[u8])>) -> Vec<u8> {
+    let mut body = Vec::new();
+    for (name, text) in parts {
+        let part = format!("--x\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{text}\r\n");
+        body.extend_from_slice(part.as_bytes());
+    }
+    if let Some((name, bytes)) = file {
+        let head = format!("--x\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n");
+        body.extend_from_slice(head.as_bytes());
+        body.extend_from_slice(bytes);
+        body.extend_from_slice(b"\r\n");
+    }
+    body.extend_from_slice(b"--x--\r\n");
+    body
 }
 
 pub fn agent() -> ureq::Agent {

@@ -4,3 +4,4 @@ pub mod membership;
 pub mod receipt;
 pub mod stop_periods;
 pub mod tariff;
+pub mod tariff_check;

@@ -14,6 +14,7 @@ pub mod live;
 mod metered;
 mod progress;
 pub mod report;
+pub mod session_check;
 pub mod soc_timeline;
 pub mod usable_capacity;
 

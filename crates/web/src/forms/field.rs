@@ -4,6 +4,7 @@ use jiff::civil::Date;
 use rust_decimal::Decimal;
 use spare_hour_core::quantity::units::{Units, parse_time};
 use spare_hour_core::quantity::{Consumption, Distance, Speed, Temperature};
+use spare_hour_core::refused::Bounds;
 
 /// A field of a form as it is shown: what stands in it and what is wrong with it.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -33,6 +34,11 @@ impl Field {
         }
     }
 
+    /// Reads a number as [`Field::number`] does, within bounds that the rules set.
+    pub(crate) fn number_in(&mut self, bounds: Bounds) -> Option<f64> {
+        self.number(bounds.low, bounds.high, bounds.unit)
+    }
+
     /// Like [`Field::number`], but something has to be typed.
     pub(crate) fn required(&mut self, low: f64, high: f64, unit: &str) -> Option<f64> {
         if self.text.trim().is_empty() {
@@ -40,6 +46,11 @@ impl Field {
             return None;
         }
         self.number(low, high, unit)
+    }
+
+    /// Like [`Field::number_in`], but something has to be typed.
+    pub(crate) fn required_in(&mut self, bounds: Bounds) -> Option<f64> {
+        self.required(bounds.low, bounds.high, bounds.unit)
     }
 
     /// Reads a distance in a person's unit.

@@ -47,6 +47,9 @@ impl From<StoreError> for WebError {
     fn from(error: StoreError) -> Self {
         match error {
             StoreError::NotFound { .. } => Self::Missing(format!("{}.", capital(&error.to_string()))),
+            StoreError::Refused(refused) => {
+                Self::Refused(format!("This cannot be kept: {}.", refused_words::sentence(&refused)))
+            }
             StoreError::Needed { .. } => Self::Needed(format!("{}.", capital(&error.to_string()))),
             other => {
                 tracing::error!("{other}");

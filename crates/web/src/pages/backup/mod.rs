@@ -5,6 +5,8 @@ use axum::extract::{Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 
+use spare_hour_planning::backup;
+
 use crate::app::App;
 use crate::http::download::download;
 use crate::http::error::{WebError, page};
@@ -28,7 +30,7 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
 }
 
 async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebError> {
-    let is_empty = app.run(|store| Ok(store.cars()?.is_empty() && store.sessions()?.is_empty())).await?;
+    let is_empty = app.run(|store| Ok(backup::is_empty(store)?)).await?;
     let status = if fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let frame = Frame::new(app, "", "Backup");
     Ok(page(status, &EverythingPage { frame, fault, is_empty }))
@@ -36,14 +38,15 @@ async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebErro
 
 /// Everything as one file.
 pub(crate) async fn json(State(app): State<App>) -> Result<Response, WebError> {
-    let text = app.run(|store| Ok(store.backup()?)).await?;
-    Ok(download("spare-hour-everything.json", "application/json", text))
+    let text = app.run(|store| Ok(backup::all(store)?)).await?;
+    Ok(download(backup::FILE, "application/json", text))
 }
 
 /// Takes such a file, where nothing is kept yet.
 pub(crate) async fn take(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    let taken = app.change(move |store| Ok(store.restore(&upload.text).map_err(|error| error.to_string()))).await?;
+    let taken =
+        app.change(move |store| Ok(backup::take_in(store, &upload.text).map_err(|error| error.to_string()))).await?;
     match taken {
         Ok(()) => Ok(Redirect::to("/").into_response()),
         Err(problem) => show_page(&app, Some(format!("Nothing was taken in: {problem}."))).await,

@@ -2,10 +2,12 @@
 
 use serde::Deserialize;
 use spare_hour_core::charging::ac_charge::OnBoardCharger;
+use spare_hour_core::charging::car_check;
 use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Energy, Mass, Minutes, Power, Soc};
+use spare_hour_core::refused::Bounds;
 use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::trip::Boost;
 use spare_hour_formats::{read_points, write_points};
@@ -146,16 +148,17 @@ impl CarForm {
 
     /// Boost and pack voltage, or faults beside their fields.
     fn boost(&mut self) -> (Option<Boost>, Option<Profile>) {
-        let voltage =
-            self.pack_voltage.optional("volts such as 320 400 or 0:320 100:400", |text| values(text, 50.0, 2_000.0));
+        let voltage = self.pack_voltage.optional("volts such as 320 400 or 0:320 100:400", |text| {
+            values(text, Bounds { low: 50.0, ..car_check::PACK_VOLTAGE })
+        });
         let power = self.boost_power.optional("kW such as 190 or 0:170 60:150, or amperes such as 500 A", |text| {
             match text.strip_suffix(['A', 'a']) {
                 Some(amps) => current(amps.trim(), voltage.as_ref()),
-                None => values(text.trim_end_matches("kW").trim(), 0.1, 10_000.0),
+                None => values(text.trim_end_matches("kW").trim(), car_check::BOOST_POWER),
             }
         });
         let minutes = self.boost_min.number(0.1, 1_440.0, "min");
-        let start = self.boost_start.number(0.0, 100.0, "%");
+        let start = self.boost_start.number_in(car_check::BOOST_START);
         let given = [power.is_some(), minutes.is_some(), start.is_some()];
         if given.contains(&true) {
             for (field, given) in
@@ -186,17 +189,17 @@ impl CarForm {
 
     /// The car, or faults beside the fields.
     pub(super) fn car(&mut self) -> Option<KnownCar> {
-        let name = self.name.words(80);
-        let usable = self.usable.required(0.1, 2_000.0, "kWh");
-        let loss = self.loss.required(0.0, 90.0, "%");
-        let range = self.range.distance(self.units, 1.0, 10_000.0);
-        let test_range = self.test_range.distance(self.units, 1.0, 10_000.0);
-        let test_speed = self.test_speed.speed(self.units, 10.0, 300.0);
-        let own = self.own.consumption(self.units, 1.0, 200.0);
-        let phases = self.ac_phases.number(1.0, 3.0, "phases");
-        let ac_power = self.ac_power.number(0.5, 50.0, "kW");
-        let mass = self.mass.number(300.0, 5_000.0, "kg");
-        let drag_area = self.drag_area.number(0.2, 3.0, "m²");
+        let name = self.name.words(car_check::MOST_NAME);
+        let usable = self.usable.required_in(car_check::USABLE);
+        let loss = self.loss.required_in(car_check::LOSS);
+        let range = self.range.distance(self.units, car_check::RANGE.low, car_check::RANGE.high);
+        let test_range = self.test_range.distance(self.units, car_check::RANGE.low, car_check::RANGE.high);
+        let test_speed = self.test_speed.speed(self.units, car_check::TEST_SPEED.low, car_check::TEST_SPEED.high);
+        let own = self.own.consumption(self.units, car_check::OWN.low, car_check::OWN.high);
+        let phases = self.ac_phases.number_in(car_check::PHASES);
+        let ac_power = self.ac_power.number_in(car_check::AC_POWER);
+        let mass = self.mass.number_in(car_check::MASS);
+        let drag_area = self.drag_area.number_in(car_check::DRAG_AREA);
         both_or_none(test_range.is_some(), test_speed.is_some(), &mut self.test_range, &mut self.test_speed);
         both_or_none(phases.is_some(), ac_power.is_some(), &mut self.ac_phases, &mut self.ac_power);
         let (boost, pack_voltage) = self.boost();
@@ -219,13 +222,13 @@ impl CarForm {
 }
 
 /// Values over SoC: one for all, two for 0 and 100 %, or points such as `0:320 100:400`.
-fn values(text: &str, low: f64, high: f64) -> Option<Profile> {
+fn values(text: &str, bounds: Bounds) -> Option<Profile> {
     let plain: Option<Vec<f64>> = text.split_whitespace().map(|value| value.replace(',', ".").parse().ok()).collect();
-    let within = plain.filter(|values| values.iter().all(|value| (low..=high).contains(value)));
+    let within = plain.filter(|values| values.iter().all(|value| (bounds.low..=bounds.high).contains(value)));
     match within.as_deref() {
         Some([one]) => Some(Profile::constant(*one)),
         Some([empty, full]) => Profile::new(vec![(0.0, *empty), (100.0, *full)]).ok(),
-        _ => read_points(text, low, high),
+        _ => read_points(text, bounds),
     }
 }
 

@@ -6,6 +6,7 @@ use jiff::tz::TimeZone;
 use rust_decimal::Decimal;
 use spare_hour_core::money::receipt::Period;
 use spare_hour_core::money::tariff::{Component, Element, Kind, Restrictions, Tariff};
+use spare_hour_core::money::tariff_check::{CURRENT, DURATION, ENERGY, MOST_PRICE, POWER};
 use spare_hour_core::quantity::units::ClockFace;
 use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
 
@@ -16,8 +17,6 @@ use crate::forms::field::Field;
 const MOST_ROWS: usize = 40;
 /// Empty rows below the others.
 const BLANK_ROWS: usize = 2;
-/// Most of any price.
-const MOST_PRICE: u32 = 1_000_000;
 
 /// The columns of a row that are typed: key, label.
 const COLUMNS: [(&str, &str); 15] = [
@@ -146,14 +145,14 @@ impl Row {
             from_date: self.cell("from_date").day(),
             to_date: self.cell("to_date").day(),
             days,
-            least_energy: self.cell("from_kwh").number(0.0, 1e5, "kWh").map(Energy::kwh),
-            most_energy: self.cell("to_kwh").number(0.0, 1e5, "kWh").map(Energy::kwh),
-            least_power: self.cell("from_kw").number(0.0, 1e4, "kW").map(Power::kw),
-            most_power: self.cell("to_kw").number(0.0, 1e4, "kW").map(Power::kw),
-            least_current: self.cell("from_a").number(0.0, 1e4, "A").map(Current::amps),
-            most_current: self.cell("to_a").number(0.0, 1e4, "A").map(Current::amps),
-            least_duration: self.cell("from_min").number(0.0, 1e5, "minutes").map(Minutes::new),
-            most_duration: self.cell("to_min").number(0.0, 1e5, "minutes").map(Minutes::new),
+            least_energy: self.cell("from_kwh").number_in(ENERGY).map(Energy::kwh),
+            most_energy: self.cell("to_kwh").number_in(ENERGY).map(Energy::kwh),
+            least_power: self.cell("from_kw").number_in(POWER).map(Power::kw),
+            most_power: self.cell("to_kw").number_in(POWER).map(Power::kw),
+            least_current: self.cell("from_a").number_in(CURRENT).map(Current::amps),
+            most_current: self.cell("to_a").number_in(CURRENT).map(Current::amps),
+            least_duration: self.cell("from_min").number_in(DURATION).map(Minutes::new),
+            most_duration: self.cell("to_min").number_in(DURATION).map(Minutes::new),
         };
         let components = vec![Component { kind, price: price?, vat, step }];
         self.cells.iter().all(|cell| cell.fault.is_none()).then_some(Element { components, restrictions })
@@ -287,7 +286,8 @@ impl TariffForm {
         let most = self.most.decimal(0, MOST_PRICE, "0 or more");
         let works = !faulty && self.least.fault.is_none() && self.most.fault.is_none() && !elements.is_empty();
         let (name, currency) = (name?, currency?);
-        works.then_some(Tariff { name, currency, elements, least, most })
+        let tariff = Tariff { name, currency, elements, least, most };
+        (works && tariff.check().is_ok()).then_some(tariff)
     }
 
     /// The tariff, when everything about it works.
