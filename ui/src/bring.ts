@@ -18,6 +18,18 @@ export function bring() {
       this.timer = window.setTimeout(() => void this.ask(field.dataset["lines"] ?? "/sessions/lines", asked), 120);
     },
 
+    /** Writes a line as it was probably meant. */
+    mend(event: Event) {
+      const button = event.target instanceof Element ? event.target.closest<HTMLElement>("[data-mended]") : null;
+      const field = button?.closest("form")?.querySelector("textarea");
+      if (!button || !field) return;
+      const lines = field.value.split("\n");
+      lines[Number(button.dataset["line"]) - 1] = button.dataset["mended"] ?? "";
+      field.value = lines.join("\n");
+      field.dispatchEvent(new Event("input", { bubbles: true }));
+      field.focus();
+    },
+
     async ask(address: string, asked: URLSearchParams) {
       this.running?.abort();
       const running = (this.running = new AbortController());

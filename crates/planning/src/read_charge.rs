@@ -1,5 +1,7 @@
 //! A charge read: the session with its car, and what is read off it on a base of distances.
 
+use std::sync::Arc;
+
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::Energy;
 use spare_hour_core::session::Session;
@@ -10,9 +12,45 @@ use spare_hour_core::session::soc_timeline::TooFewReadings;
 use spare_hour_store::{Car, Store, StoredSession};
 
 use crate::PlanningError;
+use crate::kept::Kept;
 
 /// Capacity taken for a session whose car and file do not say it, kWh. Said on the page.
 const UNKNOWN_KWH: f64 = 60.0;
+
+/// A session of more readings is read anew each time: what is kept stays small.
+const MOST_KEPT: usize = 20_000;
+
+/// What was read off charges a while ago, as long as nothing that is kept in the store has changed.
+#[derive(Clone, Default)]
+pub struct Reports {
+    kept: Arc<Kept<Arc<Report>>>,
+    changes: u64,
+}
+
+impl Reports {
+    /// The same, when the store has changed so often: what was read before a change is not asked again.
+    #[must_use]
+    pub fn as_of(&self, changes: u64) -> Self {
+        Self { kept: Arc::clone(&self.kept), changes }
+    }
+
+    fn of(
+        &self,
+        stored: &StoredSession,
+        wish: Option<DistanceBase>,
+        read: impl FnOnce() -> Result<Report, TooFewReadings>,
+    ) -> Result<Arc<Report>, TooFewReadings> {
+        let key = format!("{} {} {wish:?}", self.changes, stored.id);
+        if let Some(report) = self.kept.get(&key) {
+            return Ok(report);
+        }
+        let report = Arc::new(read()?);
+        if stored.about.session.readings.len() <= MOST_KEPT {
+            self.kept.put(key, Arc::clone(&report));
+        }
+        Ok(report)
+    }
+}
 
 /// A session with its car.
 pub struct ReadCharge {
@@ -67,12 +105,13 @@ impl ReadCharge {
         Basis { usable: self.usable(), range, base, loss_percent: car.map(|car| car.charge_loss_percent) }
     }
 
-    /// Everything that is read off the session.
+    /// Everything that is read off the session, unless it was read a while ago.
     ///
     /// # Errors
     /// When it has too few readings.
-    pub fn report(&self, wish: Option<DistanceBase>) -> Result<Report, TooFewReadings> {
-        Report::new(self.session(), self.basis(wish), self.expected.as_ref())
+    pub fn report(&self, reports: &Reports, wish: Option<DistanceBase>) -> Result<Arc<Report>, TooFewReadings> {
+        let read = || Report::new(self.session(), self.basis(wish), self.expected.as_ref());
+        reports.of(&self.stored, wish, read)
     }
 }
 

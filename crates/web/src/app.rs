@@ -1,14 +1,15 @@
 //! What every handler may use: the store, the time, and threads for work that takes a while.
 
 use std::any::Any;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use spare_hour_core::quantity::units::Units;
 use spare_hour_planner::StopSign;
 use spare_hour_planning::clock::Here;
 use spare_hour_planning::drive_trip::SolvedTrip;
 use spare_hour_planning::kept::Kept;
+use spare_hour_planning::read_charge::Reports;
 use spare_hour_store::{Settings, Store};
 
 use crate::http::error::WebError;
@@ -26,6 +27,10 @@ pub(crate) struct App {
     pub(crate) stand_in: Option<StandIn>,
     /// Trips solved a while ago.
     pub(crate) solved: Arc<Kept<Arc<SolvedTrip>>>,
+    /// What the person had set, as of so many changes: every page asks.
+    set: Arc<Mutex<Option<(u64, Settings)>>>,
+    /// What was read off charges a while ago.
+    read: Reports,
     /// How often what is kept has changed: what was solved before a change is not asked again.
     changes: Arc<AtomicU64>,
 }
@@ -80,6 +85,8 @@ impl App {
             notice: options.notice.as_deref().map(Arc::from),
             stand_in: options.stand_in.clone(),
             solved: Arc::default(),
+            set: Arc::default(),
+            read: Reports::default(),
             changes: Arc::default(),
         }
     }
@@ -119,9 +126,23 @@ impl App {
         self.changes.load(Ordering::SeqCst)
     }
 
+    /// What was read off charges since the last change.
+    pub(crate) fn reports(&self) -> Reports {
+        self.read.as_of(self.changes())
+    }
+
     /// What the person at the screen has set.
     pub(crate) async fn settings(&self) -> Result<Settings, WebError> {
-        self.run(|store| Ok(store.settings()?)).await
+        let changes = self.changes();
+        let kept = || self.set.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((as_of, settings)) = &*kept()
+            && *as_of == changes
+        {
+            return Ok(settings.clone());
+        }
+        let settings = self.run(|store| Ok(store.settings()?)).await?;
+        *kept() = Some((changes, settings.clone()));
+        Ok(settings)
     }
 
     /// The units that they read and write in.

@@ -18,6 +18,7 @@ use axum::extract::DefaultBodyLimit;
 use axum::middleware;
 use spare_hour_store::Store;
 use tokio::net::TcpListener;
+use tower_http::CompressionLevel;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::trace::TraceLayer;
@@ -39,7 +40,8 @@ pub fn router(store: Store, options: Options) -> Router {
         .layer(middleware::from_fn_with_state(options.names.into(), security::refuse_other_hosts));
     security::with_headers(router)
         .layer(CatchPanicLayer::custom(error::panicked))
-        .layer(CompressionLayer::new())
+        // Pages travel a home network at most: half the work for a tenth more bytes.
+        .layer(CompressionLayer::new().quality(CompressionLevel::Precise(2)))
         .layer(TraceLayer::new_for_http())
 }
 

@@ -210,6 +210,12 @@ impl Analysis {
         self.metered.as_ref().map(|metered| metered.between(&self.timeline, whole))
     }
 
+    /// Energy by the session's meter, from the first reading to a minute.
+    pub fn metered_by(&self, minute: Minutes) -> Option<Energy> {
+        let until = (self.timeline.start(), minute);
+        self.metered.as_ref().map(|metered| metered.between(&self.timeline, until))
+    }
+
     /// Whose meter that is.
     pub fn meter(&self) -> Meter {
         self.meter

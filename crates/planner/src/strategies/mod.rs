@@ -54,11 +54,10 @@ impl Strategy {
         soc.min(problem.ceiling)
     }
 
-    /// The SoC at which the strategy leaves a site for a leg; `None` when it would not or cannot.
-    fn departure(self, problem: &Problem, node: RoadIndex, arrive: f64, leg: &Leg) -> Option<f64> {
+    /// The SoC at which the strategy leaves a site for a leg, where its rule says `rule`; `None` when it would not or cannot.
+    fn departure(self, problem: &Problem, rule: f64, arrive: f64, leg: &Leg) -> Option<f64> {
         let least =
             if leg.to == Node::End { leg.least } else { leg.least + self.floor(problem) - problem.floor(leg.to) };
-        let rule = self.leaves_at(problem, node);
         let depart = match self {
             Self::FillUp => rule,
             _ if leg.to == Node::End => least,
@@ -123,11 +122,17 @@ pub(crate) fn simulate(problem: &Problem, strategy: Strategy) -> StrategyResult 
         }
     }
     for node in problem.road() {
+        let rule = strategy.leaves_at(problem, node);
         for position in 0..labels[node.0].len() {
             let label = labels[node.0][position];
+            // Most legs are left for at one SoC.
+            let mut charged = (f64::NAN, 0.0);
             for leg in problem.legs(Node::Site(node)) {
-                let Some(depart) = strategy.departure(problem, node, label.arrive, leg) else { continue };
-                let cost = label.cost + problem.charging_cost(node, label.arrive, depart) + arrival_cost(problem, leg);
+                let Some(depart) = strategy.departure(problem, rule, label.arrive, leg) else { continue };
+                if depart != charged.0 {
+                    charged = (depart, problem.charging_cost(node, label.arrive, depart));
+                }
+                let cost = label.cost + charged.1 + arrival_cost(problem, leg);
                 let next = Label { arrive: leg.arrive(depart), cost, from: Some((node, position)), left_at: depart };
                 add(&mut labels[index(leg.to, end)], next);
             }
@@ -155,12 +160,16 @@ fn arrival_cost(problem: &Problem, leg: &Leg) -> f64 {
     }
 }
 
-/// Keeps a label unless one that arrives with the same SoC is as cheap.
+/// Keeps a label, in the order of arrivals, unless one that arrives with the same SoC is as cheap.
 fn add(labels: &mut Vec<Label>, new: Label) {
-    match labels.iter_mut().find(|label| (label.arrive - new.arrive).abs() < 1e-6) {
-        Some(label) if label.cost <= new.cost => {}
-        Some(label) => *label = new,
-        None => labels.push(new),
+    let place = labels.partition_point(|label| label.arrive <= new.arrive - 1e-6);
+    match labels.get_mut(place) {
+        Some(label) if label.arrive < new.arrive + 1e-6 => {
+            if new.cost < label.cost {
+                *label = new;
+            }
+        }
+        _ => labels.insert(place, new),
     }
 }
 

@@ -99,6 +99,32 @@ pub fn agreed(members: &[Member]) -> Vec<Agreed> {
     found
 }
 
+impl Agreed {
+    /// The charges that agree.
+    pub fn charges(&self) -> &[String] {
+        match self {
+            Self::CurveStep { charges, .. } | Self::Dip { charges, .. } | Self::Boost { charges, .. } => charges,
+        }
+    }
+}
+
+/// What several charges agree on that decides a finding of one of them: a step of its power is the curve's or a boost's end,
+/// a dip is the car's.
+pub fn decided_by<'a>(finding: &Finding, agreed: &'a [Agreed]) -> Option<&'a Agreed> {
+    let near = |soc: Soc, points: f64| {
+        finding.span.is_some_and(|(from, to)| soc.get() >= from.get() - points && soc.get() <= to.get() + points)
+    };
+    let decides = |one: &&Agreed| match (&finding.fact, one) {
+        (Fact::BoostOver { .. }, Agreed::Boost { lasts, .. }) => {
+            finding.at.is_some_and(|at| (at - *lasts).get().abs() <= 2.0 * SAME_MINUTE)
+        }
+        (Fact::BoostOver { .. }, Agreed::CurveStep { soc, .. }) => near(*soc, SAME_SOC),
+        (Fact::Dip { .. }, Agreed::Dip { soc, .. }) => near(*soc, 2.0 * SAME_SOC),
+        _ => false,
+    };
+    agreed.iter().find(decides)
+}
+
 /// Steps at one minute from different levels.
 fn boosts(steps: &[Seen]) -> Vec<Agreed> {
     let early: Vec<&Seen> = steps.iter().filter(|step| BOOST_MINUTES.contains(&step.minute)).collect();

@@ -44,6 +44,15 @@ impl Fact {
             Slip::Power { likely } => Self::PowerSlip { reading, shows: at.power.unwrap_or_default(), likely },
         }
     }
+
+    /// The number that a slip shows, and the one that was likely meant, where there is one: % or kW.
+    pub fn shown_and_likely(&self) -> Option<(f64, f64)> {
+        match *self {
+            Self::SocBackwards { shows, likely, .. } => Some((shows.get(), likely?.get())),
+            Self::PowerSlip { shows, likely, .. } => Some((shows.get(), likely?.get())),
+            _ => None,
+        }
+    }
 }
 
 /// What the clock and the first readings are.

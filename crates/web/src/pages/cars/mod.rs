@@ -16,6 +16,7 @@ use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Energy, Soc};
 use spare_hour_formats::clock;
 use spare_hour_planning::combine_charges::{Combined, combine};
+use spare_hour_planning::read_charge::Reports;
 use spare_hour_store::{Car, Curve, NewCurve, Store};
 
 use crate::app::App;
@@ -165,14 +166,15 @@ pub(crate) async fn show(
 async fn show_page(app: &App, id: i32, form: Option<CarForm>, kept: bool) -> Result<Response, WebError> {
     let status = if form.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let frame = Frame::new(app, "cars", "Car");
-    let units = app.units().await?;
-    let shown = app.run(move |store| ShowPage::new(store, (id, units), frame, form, kept)).await?;
+    let (units, reports) = (app.units().await?, app.reports());
+    let shown = app.run(move |store| ShowPage::new(store, &reports, (id, units), frame, form, kept)).await?;
     Ok(page(status, &shown))
 }
 
 impl ShowPage {
     fn new(
         store: &Store,
+        reports: &Reports,
         (id, units): (i32, Units),
         frame: Frame,
         form: Option<CarForm>,
@@ -180,7 +182,7 @@ impl ShowPage {
     ) -> Result<Self, WebError> {
         let car = store.car(id)?;
         let curves = store.curves_of(id)?;
-        let Combined { family, unread, other_capacity, agreed } = combine(store, &car)?;
+        let Combined { family, unread, other_capacity, agreed } = combine(store, &car, reports)?;
         let sessions = store.sessions()?.into_iter().filter(|line| line.car == Some(id));
         Ok(Self {
             frame: Frame { title: car.about.name.clone(), ..frame },
@@ -337,7 +339,7 @@ pub(crate) async fn keep_family(
 ) -> Result<Redirect, WebError> {
     app.change(move |store| {
         let car = store.car(id)?;
-        let curve = combine(store, &car)?.family.into_iter().nth(form.index);
+        let curve = combine(store, &car, &Reports::default())?.family.into_iter().nth(form.index);
         let curve = curve.ok_or_else(|| WebError::Missing("The car's sessions have changed; look again.".into()))?;
         let members: Vec<String> =
             curve.members.iter().map(|(name, share)| format!("{name} ({:.0} %)", 100.0 * share)).collect();

@@ -24,6 +24,7 @@ use crate::http::error::{WebError, page};
 use crate::layout::Frame;
 use charts::BrickRow;
 use runs::{Choice, OwnedRun};
+use spare_hour_planning::read_charge::Reports;
 use spare_hour_wording::comparison as comparison_words;
 use view::{PartRow, Row};
 
@@ -79,12 +80,17 @@ fn chosen_keys(ask: &Ask) -> Vec<String> {
     keys
 }
 
-fn compared(store: &spare_hour_store::Store, ask: &Ask, window: Option<(Soc, Soc)>) -> Result<Compared, WebError> {
+fn compared(
+    store: &spare_hour_store::Store,
+    reports: &Reports,
+    ask: &Ask,
+    window: Option<(Soc, Soc)>,
+) -> Result<Compared, WebError> {
     let keys = chosen_keys(ask);
     let wish = parse_base(ask.get("distance").map(String::as_str));
     let mut owned = Vec::new();
     for key in keys.iter().take(MOST_COMPARED) {
-        owned.push(OwnedRun::new(store, key, wish)?);
+        owned.push(OwnedRun::new(store, key, wish, reports)?);
     }
     let base = ask.get("base").and_then(|base| owned.iter().position(|run| run.key == *base)).unwrap_or(0);
     let runs: Vec<_> = owned.iter().map(OwnedRun::run).collect();
@@ -111,18 +117,18 @@ fn typed_window(ask: &Ask, common: Option<(Soc, Soc)>) -> (Field, Field, Option<
 
 /// The page.
 pub(crate) async fn show(State(app): State<App>, Query(ask): Query<Ask>) -> Result<Response, WebError> {
-    let frame = Frame::new(&app, "compare", "Compare");
-    let shown = app.run(move |store| ComparePage::new(store, frame, &ask)).await?;
+    let (frame, reports) = (Frame::new(&app, "compare", "Compare"), app.reports());
+    let shown = app.run(move |store| ComparePage::new(store, &reports, frame, &ask)).await?;
     Ok(page(StatusCode::OK, &shown))
 }
 
 impl ComparePage {
-    fn new(store: &spare_hour_store::Store, frame: Frame, ask: &Ask) -> Result<Self, WebError> {
+    fn new(store: &spare_hour_store::Store, reports: &Reports, frame: Frame, ask: &Ask) -> Result<Self, WebError> {
         let (keys, units) = (chosen_keys(ask), store.settings()?.units);
-        let whole = compared(store, ask, None)?;
+        let whole = compared(store, reports, ask, None)?;
         let common = whole.comparison.common;
         let (from, to, window) = typed_window(ask, common);
-        let compared = if window == common { whole } else { compared(store, ask, window)? };
+        let compared = if window == common { whole } else { compared(store, reports, ask, window)? };
         let pairs = keys.iter().map(|key| (key.as_str(), "1".to_string()));
         let kept = ["base", "from", "to", "distance"].into_iter().filter_map(|key| Some((key, ask.get(key)?.clone())));
         let distance = ask.get("distance").map(String::as_str);
@@ -180,10 +186,11 @@ pub(crate) async fn chart(
     Path(file): Path<String>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
+    let reports = app.reports();
     app.run(move |store| {
         let (name, kind) = parse_file(&file)?;
-        let common = compared(store, &ask, None)?.comparison.common;
-        let compared = compared(store, &ask, typed_window(&ask, common).2)?;
+        let common = compared(store, &reports, &ask, None)?.comparison.common;
+        let compared = compared(store, &reports, &ask, typed_window(&ask, common).2)?;
         let file_name = format!("compare-{name}");
         if kind == Kind::Csv {
             let table = charts::table(&compared.runs, &compared.comparison, name).ok_or(WebError::NotFound)?;

@@ -1,5 +1,7 @@
 //! What can be compared: sessions, and curves of cars, which are charged in the head from end to end.
 
+use std::sync::Arc;
+
 use spare_hour_core::charging::charging_time::ChargingTime;
 use spare_hour_core::quantity::{Power, Soc};
 use spare_hour_core::session::analysis::Basis;
@@ -7,7 +9,7 @@ use spare_hour_core::session::compare::Run;
 use spare_hour_core::session::distance_base::DistanceBase;
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::{Conditions, Meter, Reading, Session};
-use spare_hour_planning::read_charge::ReadCharge;
+use spare_hour_planning::read_charge::{ReadCharge, Reports};
 use spare_hour_store::{Car, Curve, Store};
 
 use crate::http::error::WebError;
@@ -25,7 +27,7 @@ pub(super) struct OwnedRun {
     pub(super) key: String,
     pub(super) name: String,
     pub(super) session: Session,
-    pub(super) report: Report,
+    pub(super) report: Arc<Report>,
     car: Option<i32>,
     boosted: bool,
 }
@@ -45,7 +47,12 @@ pub(super) fn choices(store: &Store, chosen: &[String]) -> Result<Vec<Choice>, W
 }
 
 impl OwnedRun {
-    pub(super) fn new(store: &Store, key: &str, wish: Option<DistanceBase>) -> Result<Self, WebError> {
+    pub(super) fn new(
+        store: &Store,
+        key: &str,
+        wish: Option<DistanceBase>,
+        reports: &Reports,
+    ) -> Result<Self, WebError> {
         let (kind, number) = key.split_at(1);
         let id: i32 = number.parse().map_err(|_| WebError::NotFound)?;
         if kind == "c" {
@@ -57,7 +64,7 @@ impl OwnedRun {
         let refuse = |error: spare_hour_core::session::soc_timeline::TooFewReadings| {
             WebError::Refused(format!("“{}” cannot be compared: {error}.", loaded.stored.about.name))
         };
-        let report = loaded.report(wish).map_err(refuse)?;
+        let report = loaded.report(reports, wish).map_err(refuse)?;
         let boosted = loaded.car.as_ref().is_some_and(|car| car.about.boost.is_some());
         let about = loaded.stored.about;
         Ok(Self { key: key.into(), name: about.name, session: about.session, report, car: about.car, boosted })
@@ -69,6 +76,7 @@ impl OwnedRun {
         let (base, range) = car.about.distances.or_first_known(wish.unwrap_or(car.about.distance_base), usable);
         let basis = Basis { usable, range, base, loss_percent: Some(car.about.charge_loss_percent) };
         let report = Report::new(&session, basis, None).map_err(|error| WebError::Refused(error.to_string()))?;
+        let report = Arc::new(report);
         let name = format!("curve of {}: {}", car.about.name, curve.about.name);
         Ok(Self { key: key.into(), name, session, report, car: None, boosted: false })
     }

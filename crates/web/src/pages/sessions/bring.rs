@@ -86,7 +86,14 @@ struct LinesView {
     more: usize,
     times: Option<TimesView>,
     /// Readings that cannot be as they stand.
-    slips: Vec<String>,
+    slips: Vec<SlipView>,
+}
+
+/// A reading that cannot be as it stands, and its line as it may have been meant.
+struct SlipView {
+    told: String,
+    line: usize,
+    mended: Option<String>,
 }
 
 /// How the times of lines are read, and how else they could be.
@@ -184,7 +191,7 @@ impl LinesView {
             more: lines.len().saturating_sub(LINES_SHOWN),
             rows: lines.iter().rev().take(LINES_SHOWN).rev().map(LineRow::new).collect(),
             times: typed.times.as_ref().map(TimesView::new),
-            slips: slips(&typed),
+            slips: slips(&typed, text),
         }
     }
 }
@@ -198,7 +205,7 @@ impl TimesView {
 }
 
 /// What is said of readings that cannot be as they stand, each with its line.
-fn slips(typed: &TypedText) -> Vec<String> {
+fn slips(typed: &TypedText, text: &str) -> Vec<SlipView> {
     let good: Vec<&TypedLine> = typed.lines.iter().filter(|line| line.reading.is_ok()).collect();
     let readings = good.iter().filter_map(|line| line.reading.clone().ok()).collect();
     let session = Session { readings, ..Session::default() };
@@ -207,9 +214,31 @@ fn slips(typed: &TypedText) -> Vec<String> {
         let finding = Fact::of_slip(&session, *index, *slip);
         let sentence = findings::sentence(&finding, Units::default());
         let bare = sentence.strip_prefix(&format!("Reading {}: ", index + 1)).unwrap_or(&sentence);
-        format!("Line {}: {bare}", good[*index].number)
+        let line = good[*index].number;
+        let likely = finding.shown_and_likely();
+        let written = text.lines().nth(line - 1);
+        let mended = written.zip(likely).and_then(|(written, likely)| mended(written, likely));
+        SlipView { told: format!("Line {line}: {bare}"), line, mended }
     });
     said.collect()
+}
+
+/// A line with the number that was shown replaced by the likely one; `None` unless it stands there once.
+fn mended(line: &str, (shown, likely): (f64, f64)) -> Option<String> {
+    let is_digit = |c: char| c.is_ascii_digit() || c == '.' || c == ',';
+    let mut found = None;
+    let mut at = 0;
+    for word in line.split_inclusive(|c: char| !is_digit(c)) {
+        let number = word.trim_end_matches(|c: char| !c.is_ascii_digit());
+        // What a colon follows or goes before is a time.
+        let in_time = line[..at].ends_with(':') || line[at + number.len()..].starts_with(':');
+        if !in_time && number.replace(',', ".").parse() == Ok(shown) && found.replace((at, number.len())).is_some() {
+            return None;
+        }
+        at += word.len();
+    }
+    let (at, length) = found?;
+    Some(format!("{}{likely}{}", &line[..at], &line[at + length..]))
 }
 
 impl LineRow {
@@ -558,6 +587,15 @@ mod tests {
         let long: String = (0..1000).map(|second| format!("{second} 50\n")).collect();
         let view = understood(&long);
         assert_eq!((view.rows.len(), view.more, view.rows.last().unwrap().number), (LINES_SHOWN, 600, 1000));
+    }
+
+    #[test]
+    fn a_slip_is_mended_in_its_line() {
+        let view = LinesView::new("0:00 60 150\n3:00 70 140\n6:00 44 120\n8:00 87 90\n", Hints::default());
+        let slip = &view.slips[0];
+        assert_eq!((slip.line, slip.mended.as_deref()), (3, Some("6:00 84 120")), "{}", slip.told);
+        assert_eq!(mended("44:10 44 %, 120 kW", (44.0, 84.0)).as_deref(), Some("44:10 84 %, 120 kW"));
+        assert_eq!(mended("5:00 120 120", (120.0, 20.0)), None);
     }
 
     #[test]

@@ -15,7 +15,7 @@ use spare_hour_core::session::Conditions;
 use spare_hour_core::session::findings::{Fact, Finding};
 use spare_hour_core::session::join::join as join_sessions;
 use spare_hour_formats::{condition_pairs, note_condition, write_session_csv};
-use spare_hour_planning::read_charge::ReadCharge;
+use spare_hour_planning::read_charge::{ReadCharge, Reports};
 use spare_hour_store::{Car, NewCurve, NewSession, Store};
 
 use crate::app::App;
@@ -222,7 +222,7 @@ pub(crate) async fn keep_step(
 
 fn keep_step_of(store: &Store, charge: &ReadCharge, car: &Car, as_boost: bool) -> Result<(), WebError> {
     let refused = |what: &str| WebError::Refused(what.to_string());
-    let report = charge.report(None).map_err(|error| WebError::Refused(error.to_string()))?;
+    let report = charge.report(&Reports::default(), None).map_err(|error| WebError::Refused(error.to_string()))?;
     let is_step = |finding: &&Finding| matches!(finding.fact, Fact::BoostOver { .. });
     let step =
         report.findings.iter().find(is_step).ok_or_else(|| refused("There is no step in this charge any more."))?;

@@ -1,8 +1,11 @@
 //! The pictures of a session: power over SoC with its band and findings, SoC over minutes.
 
+use spare_hour_core::quantity::Minutes;
 use spare_hour_core::quantity::units::Units;
+use spare_hour_core::session::analysis::Analysis;
 use spare_hour_core::session::findings::{Finding, Severity};
 use spare_hour_core::session::report::Report;
+use spare_hour_core::session::soc_timeline::Moment;
 
 use crate::charts::{Line, Mark, Part, Plot, Scale, TOP, c_rate_ticks, path, ticks, x_scale, y_scale};
 use spare_hour_wording::{figures, findings};
@@ -102,7 +105,7 @@ fn marks(report: &Report, x: &Scale, y: &Scale, sentence: &impl Fn(&Finding) -> 
     marks
 }
 
-/// SoC over minutes, the curve travellers understand, with what was foretold.
+/// SoC over minutes, the curve travellers understand, with power and energy beside it and what was foretold.
 pub(crate) fn soc_over_minutes(report: &Report) -> Plot {
     let analysis = &report.analysis;
     let start = analysis.timeline.start().get();
@@ -117,6 +120,8 @@ pub(crate) fn soc_over_minutes(report: &Report) -> Plot {
     let moments = thinned(analysis.timeline.moments().iter()).map(|moment| (moment.minute - start, moment.soc));
     let end = (length, analysis.timeline.end_soc().get());
     let mut lines = vec![Line { class: "curve", path: path(moments.chain([end]), &x, &y), label: None }];
+    let (right, most) = power_and_energy(analysis, &x);
+    lines.extend(right);
     lines.extend(foretold.iter().map(|line| Line { class: "assumed", path: path(*line, &x, &y), label: None }));
     Plot {
         told: format!(
@@ -127,8 +132,31 @@ pub(crate) fn soc_over_minutes(report: &Report) -> Plot {
         lines,
         x_ticks: ticks(longest, 6.0, &x),
         y_ticks: ticks(100.0, 4.0, &y),
+        right_ticks: if most > 0.0 { ticks(most, 4.0, &y_scale(most)) } else { Vec::new() },
+        right_name: "kW and kWh",
         ..Plot::new("soc", "minutes", "SoC, %")
     }
+}
+
+/// Power and energy as the meter showed them, on the axis at the right, and the most that it shows.
+fn power_and_energy(analysis: &Analysis, x: &Scale) -> (Vec<Line>, f64) {
+    let start = analysis.timeline.start();
+    let moments: Vec<&Moment> = thinned(analysis.timeline.moments().iter()).collect();
+    let minute = |moment: &Moment| moment.minute - start.get();
+    let power: Vec<(f64, f64)> = moments.iter().filter_map(|moment| Some((minute(moment), moment.kw?))).collect();
+    let energy: Vec<(f64, f64)> = moments
+        .iter()
+        .filter_map(|moment| Some((minute(moment), analysis.metered_by(Minutes::new(moment.minute))?.get())))
+        .collect();
+    let most = 1.1 * power.iter().chain(&energy).map(|point| point.1).fold(0.0, f64::max);
+    let y = y_scale(most);
+    let line = |class, points: &[(f64, f64)], name: &str| {
+        let &(last, value) = points.last().filter(|_| points.len() > 1)?;
+        let label = Some((x.at(last) - 30.0, (y.at(value) - 6.0).max(TOP + 8.0), name.to_string()));
+        Some(Line { class, path: path(points.iter().copied(), x, &y), label })
+    };
+    let lines = [line("series-2", &power, "kW"), line("series-3", &energy, "kWh")];
+    (lines.into_iter().flatten().collect(), most)
 }
 
 #[cfg(test)]

@@ -58,10 +58,10 @@ pub(crate) async fn show(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let frame = Frame::new(&app, "sessions", "Grid");
+    let (frame, reports) = (Frame::new(&app, "sessions", "Grid"), app.reports());
     let shown = app
         .run(move |store| {
-            let loaded = Loaded::new(store, id)?;
+            let loaded = Loaded::new(store, id, reports)?;
             let report = loaded.report(parse_base(ask.base.as_deref()));
             let report = report.map_err(|error| WebError::Refused(error.to_string()))?;
             let used = report.analysis.basis().base;

@@ -6,6 +6,7 @@ mod change;
 mod charts;
 mod grid;
 mod loaded;
+mod own_window;
 mod take_away;
 mod view;
 
@@ -27,6 +28,7 @@ pub(crate) use bring::{import, lines, matched, new};
 pub(crate) use change::{change, edit, join, keep_step, leave_out, remove, use_curve};
 pub(crate) use grid::show as grid;
 use loaded::Loaded;
+use spare_hour_planning::combine_charges::agreed_with;
 use spare_hour_wording::figures;
 pub(crate) use take_away::{analysis, chart, csv, json, source, xlsx};
 use view::SessionView;
@@ -69,10 +71,24 @@ pub(crate) struct Ask {
     /// A window of one's own.
     from: Option<String>,
     to: Option<String>,
+    /// Minutes and kWh to look up from its start.
+    after: Option<String>,
+    store: Option<String>,
     /// A base of distances.
     base: Option<String>,
     /// Set when the curve was just taken for a car.
     used: Option<i32>,
+}
+
+impl Ask {
+    fn window(&self) -> own_window::Asked<'_> {
+        own_window::Asked {
+            from: self.from.as_deref(),
+            to: self.to.as_deref(),
+            minutes: self.after.as_deref(),
+            kwh: self.store.as_deref(),
+        }
+    }
 }
 
 /// What an address asks of the list.
@@ -105,11 +121,12 @@ pub(crate) async fn show(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let base = ask.base.clone();
+    let (base, reports) = (ask.base.clone(), app.reports());
     let (loaded, view, notice, cars, others) = app
         .run(move |store| {
-            let loaded = Loaded::new(store, id)?;
-            let view = SessionView::new(&loaded, ask.from.as_deref(), ask.to.as_deref(), ask.base.as_deref());
+            let loaded = Loaded::new(store, id, reports.clone())?;
+            let agreed = agreed_with(store, &loaded, &reports)?;
+            let view = SessionView::new(&loaded, &ask.window(), &agreed, ask.base.as_deref());
             let notice = match ask.used {
                 Some(car) => {
                     let name = store.car(car)?.about.name;

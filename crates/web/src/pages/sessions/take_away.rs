@@ -1,5 +1,7 @@
 //! Sessions to take away: what they were made from, CSV, JSON, a workbook, the analysis, and every chart.
 
+use std::sync::Arc;
+
 use askama::Template;
 use axum::extract::State;
 use axum::response::Response;
@@ -16,6 +18,7 @@ use crate::charts::{Kind, drawing_file, parse_file};
 use crate::http::address::Path;
 use crate::http::download::download;
 use crate::http::error::WebError;
+use spare_hour_planning::read_charge::Reports;
 
 /// What a session was made from, as it came.
 pub(crate) async fn source(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
@@ -36,17 +39,18 @@ pub(crate) async fn json(State(app): State<App>, Path(id): Path<i32>) -> Result<
 }
 
 /// A session with what is read off it.
-fn reported(store: &spare_hour_store::Store, id: i32) -> Result<(Loaded, Report), WebError> {
-    let loaded = Loaded::new(store, id)?;
+fn reported(store: &spare_hour_store::Store, id: i32, reports: Reports) -> Result<(Loaded, Arc<Report>), WebError> {
+    let loaded = Loaded::new(store, id, reports)?;
     let report = loaded.report(None).map_err(|error| WebError::Refused(error.to_string()))?;
     Ok((loaded, report))
 }
 
 /// A session as a workbook.
 pub(crate) async fn xlsx(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
+    let reports = app.reports();
     let book = app
         .run(move |store| {
-            let (loaded, report) = reported(store, id)?;
+            let (loaded, report) = reported(store, id, reports)?;
             write_session_xlsx(loaded.session(), &report).map_err(|error| WebError::Refused(error.to_string()))
         })
         .await?;
@@ -56,9 +60,10 @@ pub(crate) async fn xlsx(State(app): State<App>, Path(id): Path<i32>) -> Result<
 
 /// Everything read off a session, as JSON.
 pub(crate) async fn analysis(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
+    let reports = app.reports();
     let text = app
         .run(move |store| {
-            let (loaded, report) = reported(store, id)?;
+            let (loaded, report) = reported(store, id, reports)?;
             Ok(analysis_json(loaded.session(), &report))
         })
         .await?;
@@ -67,9 +72,10 @@ pub(crate) async fn analysis(State(app): State<App>, Path(id): Path<i32>) -> Res
 
 /// A chart as SVG, PNG or CSV.
 pub(crate) async fn chart(State(app): State<App>, Path((id, file)): Path<(i32, String)>) -> Result<Response, WebError> {
+    let reports = app.reports();
     app.run(move |store| {
         let (name, kind) = parse_file(&file)?;
-        let (loaded, report) = reported(store, id)?;
+        let (loaded, report) = reported(store, id, reports)?;
         let file_name = format!("session-{id}-{name}");
         if kind == Kind::Csv {
             let table = table(&report, name).ok_or(WebError::NotFound)?;

@@ -3,8 +3,9 @@
 use spare_hour_core::charging::ac_charge::{added_an_hour, minutes_to};
 use spare_hour_core::charging::curve_features::Stretch;
 use spare_hour_core::quantity::units::{DistanceUnit, Units};
-use spare_hour_core::quantity::{Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
+use spare_hour_core::quantity::{Distance, Energy, Power, Soc, Temperature, Voltage};
 use spare_hour_core::session::analysis::{Analysis, Slice, Window};
+use spare_hour_core::session::findings::across::{Agreed, decided_by};
 use spare_hour_core::session::findings::{Certainty, Fact as Odd, Finding, Severity};
 use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
 use spare_hour_core::session::report::Report;
@@ -15,10 +16,10 @@ use spare_hour_formats::clock;
 
 use super::charts::{letter, power_over_soc, soc_over_minutes};
 use super::loaded::Loaded;
+use super::own_window::{Asked, OwnWindow};
 use crate::charts::Plot;
 use crate::charts::bricks::{Bricks, minute_bricks};
 use crate::forms::distance_base::{base_name, bases, parse_base};
-use crate::forms::field::Field;
 use spare_hour_wording::{figures, findings};
 
 /// The windows that people quote.
@@ -40,6 +41,8 @@ pub(crate) struct SessionView {
     pub(crate) facts: Vec<Fact>,
     pub(crate) noted: Vec<Fact>,
     pub(crate) findings: Vec<FindingRow>,
+    /// What several charges of the car tell together, this one among them.
+    pub(crate) agreed: Vec<String>,
     pub(crate) power: Plot,
     pub(crate) soc: Plot,
     pub(crate) bricks: Bricks,
@@ -94,18 +97,6 @@ pub(crate) struct WindowRow {
     pub(crate) pace: String,
 }
 
-/// The reader's own window.
-pub(crate) struct OwnWindow {
-    pub(crate) from: Field,
-    pub(crate) to: Field,
-    pub(crate) row: Option<WindowRow>,
-    /// What people look up from there: after so many minutes, and until so many kWh are stored.
-    pub(crate) look_ups: Vec<Fact>,
-}
-
-/// Minutes and kWh that people look up.
-const LOOKED_UP: ([f64; 4], [f64; 4]) = ([5.0, 15.0, 30.0, 45.0], [10.0, 20.0, 30.0, 40.0]);
-
 /// A slice of time.
 pub(crate) struct SliceRow {
     pub(crate) minutes: String,
@@ -140,8 +131,8 @@ impl SessionView {
 
     pub(crate) fn new(
         loaded: &Loaded,
-        from: Option<&str>,
-        to: Option<&str>,
+        asked: &Asked,
+        agreed: &[Agreed],
         base: Option<&str>,
     ) -> Result<Self, TooFewReadings> {
         let report = loaded.report(parse_base(base))?;
@@ -152,12 +143,13 @@ impl SessionView {
             headline: headline(analysis),
             facts: facts(loaded, &report),
             noted: noted(loaded),
-            findings: report.findings.iter().enumerate().map(|pair| finding_row(pair, units)).collect(),
+            findings: report.findings.iter().enumerate().map(|pair| finding_row(pair, units, agreed)).collect(),
+            agreed: agreed.iter().map(findings::agreed).collect(),
             power: power_over_soc(&report, units),
             soc: soc_over_minutes(&report),
             bricks: minute_bricks(analysis, units),
             windows: WINDOWS.iter().filter_map(window).map(|window| window_row(analysis, &window, units)).collect(),
-            own: own_window(analysis, from, to, units),
+            own: OwnWindow::new(analysis, asked, units),
             slices: analysis.slices.iter().take(SLICES_SHOWN).map(|slice| slice_row(slice, units)).collect(),
             more_slices: analysis.slices.len().saturating_sub(SLICES_SHOWN),
             thirds: analysis.thirds.iter().map(|slice| slice_row(slice, units)).collect(),
@@ -281,7 +273,8 @@ fn noted(loaded: &Loaded) -> Vec<Fact> {
     ])
 }
 
-fn finding_row((index, finding): (usize, &Finding), units: Units) -> FindingRow {
+fn finding_row((index, finding): (usize, &Finding), units: Units, agreed: &[Agreed]) -> FindingRow {
+    let decided = decided_by(finding, agreed).is_some();
     FindingRow {
         letter: letter(index),
         word: match finding.severity() {
@@ -291,13 +284,19 @@ fn finding_row((index, finding): (usize, &Finding), units: Units) -> FindingRow 
         },
         at: finding.at.map(clock).unwrap_or_default(),
         message: findings::sentence(&finding.fact, units),
-        certainty: Some(finding.certainty()).filter(|sure| *sure != Certainty::Certain).map(Certainty::word),
-        decided_by: findings::would_decide(&finding.fact),
+        certainty: Some(finding.certainty())
+            .filter(|sure| !decided && *sure != Certainty::Certain)
+            .map(Certainty::word),
+        decided_by: if decided {
+            Some("Other charges of this car decide it, below.")
+        } else {
+            findings::would_decide(&finding.fact)
+        },
         may_be_boost: matches!(finding.fact, Odd::BoostOver { .. }),
     }
 }
 
-fn window_row(analysis: &Analysis, window: &Window, units: Units) -> WindowRow {
+pub(super) fn window_row(analysis: &Analysis, window: &Window, units: Units) -> WindowRow {
     let added = window.added.map(|added| units.distance.of(added));
     let error = analysis.window_error(window.from, window.to).unwrap_or_default();
     WindowRow {
@@ -310,42 +309,6 @@ fn window_row(analysis: &Analysis, window: &Window, units: Units) -> WindowRow {
         added: figures::or_dash(added, 0),
         pace: figures::or_dash(added.map(|added| added / window.minutes.get()), 1),
     }
-}
-
-fn own_window(analysis: &Analysis, from: Option<&str>, to: Option<&str>, units: Units) -> OwnWindow {
-    let (start, end) = (analysis.timeline.start_soc().get(), analysis.timeline.end_soc().get());
-    let field = |typed: Option<&str>, usual: f64| Field::new(typed.map_or_else(|| figures::field(usual), Into::into));
-    let (mut from, mut to) = (field(from, start.ceil()), field(to, end.floor()));
-    let numbers = from.required(start, end, "%").zip(to.required(start, end, "%"));
-    if numbers.is_some_and(|(low, high)| high <= low) {
-        to.fault = Some(format!("expected more than {}", from.text));
-    }
-    let window = numbers.and_then(|(from, to)| analysis.window(Soc::percent(from), Soc::percent(to)));
-    let look_ups = numbers.map_or(Vec::new(), |(from, _)| look_ups(analysis, Soc::percent(from), units));
-    OwnWindow { row: window.map(|window| window_row(analysis, &window, units)), from, to, look_ups }
-}
-
-/// What some minutes bring, and how long some kWh take, from a SoC on.
-fn look_ups(analysis: &Analysis, from: Soc, units: Units) -> Vec<Fact> {
-    let usable = analysis.basis().usable.get();
-    let told = |window: &Window| {
-        let stored = (window.to - window.from).get() / 100.0 * usable;
-        let added = window.added.map(|added| format!(", {}", figures::distance(units, added))).unwrap_or_default();
-        (stored, added)
-    };
-    let after = LOOKED_UP.0.iter().zip(["After 5 min", "After 15 min", "After 30 min", "After 45 min"]);
-    let after = after.filter_map(|(&minutes, name)| {
-        let window = analysis.after(from, Minutes::new(minutes))?;
-        let (stored, added) = told(&window);
-        Some((name, format!("{}, {stored:.1} kWh stored{added}", figures::percent(window.to))))
-    });
-    let to_add = LOOKED_UP.1.iter().zip(["To store 10 kWh", "To store 20 kWh", "To store 30 kWh", "To store 40 kWh"]);
-    let to_add = to_add.filter_map(|(&kwh, name)| {
-        let window = analysis.to_store(from, Energy::kwh(kwh))?;
-        let added = told(&window).1;
-        Some((name, format!("{} min, to {}{added}", clock(window.minutes), figures::percent(window.to))))
-    });
-    after.chain(to_add).collect()
 }
 
 fn slice_row(slice: &Slice, units: Units) -> SliceRow {
