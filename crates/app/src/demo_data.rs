@@ -50,7 +50,7 @@ pub fn fill(store: &Store) -> anyhow::Result<()> {
             constant_speed: Some((Distance::km(362.0), Speed::kmh(120.0))),
             own: Some(Consumption::kwh_per_100km(18.4)),
         },
-        on_board: Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }),
+        on_board: Some(OnBoardCharger { loss_percent: Some(11.0), ..OnBoardCharger::new(3, Power::kw(11.0)) }),
         mass: Some(Mass::kg(1970.0)),
         drag_area: Some(0.60),
         pack_voltage: trip.vehicle.pack_voltage.clone(),
@@ -123,7 +123,7 @@ fn new_session(car: i32, [name, file, text]: [&str; 3]) -> anyhow::Result<NewSes
 fn add_brae(store: &Store) -> anyhow::Result<()> {
     let brae = store.add_car(&KnownCar {
         distances: Distances { rated: Some(Distance::km(385.0)), ..Distances::default() },
-        on_board: Some(OnBoardCharger { phases: 1, limit: Power::kw(7.4) }),
+        on_board: Some(OnBoardCharger { loss_percent: Some(10.0), ..OnBoardCharger::new(1, Power::kw(7.4)) }),
         pack_voltage: Some(Profile::new(vec![(0.0, 560.0), (100.0, 690.0)])?),
         ..KnownCar::new("Brae 58", Energy::kwh(58.0), 7.0)
     })?;

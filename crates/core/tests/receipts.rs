@@ -143,6 +143,18 @@ fn six_an_idle_fee_after_a_grace() {
 }
 
 #[test]
+fn an_idle_fee_after_a_grace_counts_from_the_end_of_charging() {
+    // By hand: of 35 min parked, ten are free and 25 are asked, at 15 an hour: 6.25. However long the charge took.
+    let after_grace = Restrictions { least_parking: Some(Minutes::new(10.0)), ..Restrictions::default() };
+    let idle =
+        tariff(vec![always(&[price(Kind::Energy, "0.50")]), element(&[price(Kind::Parking, "15.00")], after_grace)]);
+    for minutes in [10.0, 30.0, 90.0] {
+        assert_eq!(total(&idle, &noon(), &[charging(minutes, 40.0), parked(35.0)]), d("26.25"));
+        assert_eq!(total(&idle, &noon(), &[charging(minutes, 40.0), parked(10.0)]), d("20.00"));
+    }
+}
+
+#[test]
 fn seven_night_price_across_midnight_on_weekdays() {
     // By hand: night 22–6 of Monday to Friday 0.30, else 0.50. Friday 21:30 to Saturday 00:30 at 12 kW: half an hour by
     // day 6 kWh = 3.00, two and a half by night 30 kWh = 9.00. A day later it is Saturday's night: 36 kWh at 0.50 = 18.00.

@@ -21,7 +21,7 @@ const MOST_CARS: usize = 1_000;
 const MOST_POINTS: usize = 100_000;
 
 const USABLE_KWH: Column = bounded("usable_kwh", car_check::USABLE);
-const CARS: [Column; 21] = [
+const CARS: [Column; 23] = [
     text("name"),
     USABLE_KWH,
     bounded("loss_percent", car_check::LOSS),
@@ -32,6 +32,8 @@ const CARS: [Column; 21] = [
     text("distances_by"),
     bounded("ac_phases", car_check::PHASES),
     bounded("ac_kw", car_check::AC_POWER),
+    bounded("ac_a", car_check::AC_CURRENT),
+    bounded("ac_loss_percent", car_check::LOSS),
     bounded("mass_kg", car_check::MASS),
     bounded("drag_area_m2", car_check::DRAG_AREA),
     text("pack_voltage"),
@@ -40,7 +42,7 @@ const CARS: [Column; 21] = [
     text("boost_kw"),
     bounded("home_phases", car_check::PHASES),
     bounded("home_v", car_check::HOME_VOLTAGE),
-    bounded("home_a", car_check::HOME_CURRENT),
+    bounded("home_a", car_check::AC_CURRENT),
     bounded("home_hours", car_check::HOME_HOURS),
     bounded("home_limit_soc", car_check::HOME_LIMIT),
 ];
@@ -97,7 +99,11 @@ fn car(row: &Row) -> Result<KnownCar, FormatError> {
         },
         distance_base: base
             .ok_or_else(|| row.wrong(format!("distances_by is \"{word}\"; expected rated, constant-speed or own")))?,
-        on_board: charger.map(|(phases, kw)| OnBoardCharger { phases: phases.round() as u32, limit: Power::kw(kw) }),
+        on_board: charger.map(|(phases, kw)| OnBoardCharger {
+            current: row.number("ac_a").map(Current::amps),
+            loss_percent: row.number("ac_loss_percent"),
+            ..OnBoardCharger::new(phases.round() as u32, Power::kw(kw))
+        }),
         mass: row.number("mass_kg").map(Mass::kg),
         drag_area: row.number("drag_area_m2"),
         pack_voltage: profile(row, "pack_voltage", car_check::PACK_VOLTAGE)?,
@@ -174,6 +180,8 @@ fn car_row(car: &KnownCar) -> NewRow {
         of_text(Some(base_word(car.distance_base).into())),
         of_number(car.on_board.map(|charger| f64::from(charger.phases))),
         of_number(car.on_board.map(|charger| charger.limit.get())),
+        of_number(car.on_board.and_then(|charger| charger.current).map(Current::get)),
+        of_number(car.on_board.and_then(|charger| charger.loss_percent)),
         of_number(car.mass.map(Mass::get)),
         of_number(car.drag_area),
         of_text(car.pack_voltage.as_ref().map(write_points)),

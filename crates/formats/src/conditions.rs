@@ -32,6 +32,7 @@ pub fn note_condition(conditions: &mut Conditions, key: &str, value: &str) -> Re
         "adapter" => conditions.adapter = Some(value.into()),
         "joined" => conditions.joined = Some(value.into()),
         "date" => conditions.day = Some(day(value)?),
+        "began" => conditions.began = Some(time_of_day(value)?),
         "forecast" => conditions.forecasts.push(parse_forecast(value)?),
         _ => conditions.other.push((key, value.into())),
     }
@@ -57,6 +58,7 @@ fn note_number(conditions: &mut Conditions, key: &str, value: &str) -> Result<bo
         }
         "handshake_s" => conditions.handshake = Some(Minutes::seconds(number("s", 0.0, 3_600.0)?)),
         "failed_attempts" => conditions.failed_attempts = Some(number("", 0.0, 100.0)?.round() as u32),
+        "paid" => conditions.paid = Some(money(value)?),
         "phases" => conditions.phases = Some(number("", 1.0, 3.0)?.round() as u32),
         _ => return Ok(false),
     }
@@ -86,6 +88,26 @@ fn note_word(conditions: &mut Conditions, key: &str, value: &str) -> Result<bool
 fn day(value: &str) -> Result<String, String> {
     let day: Result<jiff::civil::Date, _> = value.parse();
     day.map(|day| day.to_string()).map_err(|_| format!("date is \"{value}\"; expected such as 2026-05-01"))
+}
+
+/// What was paid, with or without a word for its currency.
+fn money(value: &str) -> Result<f64, String> {
+    let digits = value.trim_matches(|c: char| !c.is_ascii_digit());
+    let amount =
+        parse_number(digits, "").filter(|amount| (0.0..=100_000.0).contains(amount) && !value.starts_with('-'));
+    amount.ok_or_else(|| format!("paid is \"{value}\"; expected 0 to 100000, such as 23.40"))
+}
+
+/// A time of day, as `17:30`.
+fn time_of_day(value: &str) -> Result<Minutes, String> {
+    let time: Result<jiff::civil::Time, _> = value.parse();
+    let minutes = |time: jiff::civil::Time| f64::from(time.hour()) * 60.0 + f64::from(time.minute());
+    time.map(|time| Minutes::new(minutes(time))).map_err(|_| format!("began is \"{value}\"; expected such as 17:30"))
+}
+
+fn time_text(began: Minutes) -> String {
+    let minutes = began.get().round() as u32 % 1440;
+    format!("{:02}:{:02}", minutes / 60, minutes % 60)
 }
 
 pub(crate) fn parse_meter(word: &str) -> Option<Meter> {
@@ -128,6 +150,8 @@ pub fn condition_pairs(conditions: &Conditions) -> Vec<(String, String)> {
     let seconds = |minutes: Minutes| ((minutes.get() * 60_000.0).round() / 1000.0).to_string();
     let known = [
         ("date", conditions.day.clone()),
+        ("began", conditions.began.map(time_text)),
+        ("paid", number(conditions.paid)),
         ("usable_kwh", number(conditions.usable.map(Energy::get))),
         ("range_km", number(conditions.rated_range.map(Distance::get))),
         ("meter", Some(meter_word(conditions.meter).to_string())),
@@ -167,6 +191,8 @@ mod tests {
     fn every_pair_is_read_back() {
         let pairs = [
             ("date", "2026-05-01"),
+            ("began", "17:30"),
+            ("paid", "23.4"),
             ("usable_kwh", "74.5"),
             ("range_km", "455"),
             ("meter", "car"),
@@ -204,6 +230,11 @@ mod tests {
         assert_eq!(said("site_kw", "much"), "site_kw is \"much\"; expected 0.1 to 10000 kW");
         assert_eq!(said("car_on", "perhaps"), "car_on is \"perhaps\"; expected yes or no");
         assert_eq!(said("phases", "4"), "phases is \"4\"; expected 1 to 3 ");
+        assert_eq!(said("began", "late"), "began is \"late\"; expected such as 17:30");
+        assert_eq!(said("paid", "-3"), "paid is \"-3\"; expected 0 to 100000, such as 23.40");
+        let mut paid = Conditions::default();
+        note_condition(&mut paid, "paid", "23,40 cr").unwrap();
+        assert_eq!(paid.paid, Some(23.4));
         assert_eq!(said("date", "May"), "date is \"May\"; expected such as 2026-05-01");
         assert!(said("forecast", "soon").contains("expected such as 5:00 station 38 min to 80 %"));
         assert!(said("start", &"x".repeat(401)).contains("longer than 400"));

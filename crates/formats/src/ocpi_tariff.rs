@@ -86,6 +86,9 @@ struct RestrictionsFile {
     min_duration: Option<f64>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     max_duration: Option<f64>,
+    /// Our own: seconds since charging ended, a grace before an idle fee.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    min_parking_duration: Option<f64>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     day_of_week: Vec<String>,
 }
@@ -205,6 +208,7 @@ fn restrictions(file: RestrictionsFile, place: &str) -> Result<Restrictions, For
         most_current: file.max_current.map(Current::amps),
         least_duration: file.min_duration.map(Minutes::seconds),
         most_duration: file.max_duration.map(Minutes::seconds),
+        least_parking: file.min_parking_duration.map(Minutes::seconds),
     })
 }
 
@@ -274,6 +278,7 @@ fn element_file(element: &Element) -> ElementFile {
         max_power: rules.most_power.map(Power::get),
         min_duration: rules.least_duration.map(seconds),
         max_duration: rules.most_duration.map(seconds),
+        min_parking_duration: rules.least_parking.map(seconds),
         day_of_week: rules.days.iter().filter_map(day).collect(),
     };
     let restricted = restrictions != RestrictionsFile::default();

@@ -129,6 +129,7 @@ fn set_times(
                 format!("the times can be read as {way} or as {other}; expected a line such as # times: {way}");
             return Err(FormatError::file(problem));
         }
+        conditions.began = conditions.began.or(times.began());
         conditions.other.retain(|(key, _)| key != "times");
         conditions.other.push(("times".into(), times.to_string()));
     }

@@ -119,6 +119,7 @@ fn paid(asked: &TradeTrip, site: &Site, stall: &Stall, (arrive, depart): (f64, f
             .unwrap();
         let used = kwh(soc) - before;
         let moment = Moment {
+            parked: Minutes::new(0.0),
             date: now.date(),
             time: now.time(),
             energy: Energy::kwh(before),

@@ -9,6 +9,7 @@
 //! | the same as a file tells it | [`plan_report`] |
 //! | what would make a trip possible that is not | [`remedies`] |
 //! | what a stop costs under a tariff | [`price_stop`] |
+//! | what a measured charge would have cost | [`price_charge`] |
 //! | what is kept of tariffs and memberships | [`tariffs`] |
 //! | what a session says | [`read_charge`] |
 //! | what a car's sessions amount to | [`combine_charges`] |
@@ -24,6 +25,7 @@ pub mod kept;
 pub mod month;
 pub mod plan_report;
 pub mod plan_trip;
+pub mod price_charge;
 pub mod price_stop;
 pub mod read_charge;
 pub mod remedies;

@@ -153,6 +153,7 @@ fn price(tariff: &Tariff, site: &Site, departure: &ZonedDateTime, passed: Minute
         power: Power::kw(site.max_power.get().min(100.0)),
         current: None,
         duration: Minutes::new(12.0),
+        parked: Minutes::new(0.0),
     };
     let price = |kind| {
         let component = tariff.component(kind, &moment).map(|found| found.1);

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::Energy;
 use spare_hour_core::session::Session;
@@ -102,7 +103,11 @@ impl ReadCharge {
         let car = self.car.as_ref().map(|car| &car.about);
         let wish = wish.or(car.map(|car| car.distance_base)).unwrap_or_default();
         let (base, range) = self.distances().or_first_known(wish, self.usable());
-        Basis { usable: self.usable(), range, base, loss_percent: car.map(|car| car.charge_loss_percent) }
+        // A charge from alternating current has a loss of its own.
+        let of_ac = |car: &KnownCar| car.on_board.and_then(|charger| charger.loss_percent);
+        let is_ac = self.session().conditions.phases.is_some();
+        let loss = |car: &KnownCar| of_ac(car).filter(|_| is_ac).unwrap_or(car.charge_loss_percent);
+        Basis { usable: self.usable(), range, base, loss_percent: car.map(loss) }
     }
 
     /// Everything that is read off the session, unless it was read a while ago.
@@ -118,7 +123,6 @@ impl ReadCharge {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use spare_hour_core::charging::known_car::KnownCar;
     use spare_hour_core::quantity::{Consumption, Distance, Speed};
     use spare_hour_formats::read_session;
     use spare_hour_store::{NewCurve, NewSession};

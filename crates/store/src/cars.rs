@@ -50,6 +50,8 @@ struct Numbers {
     distance_base: String,
     ac_phases: Option<i32>,
     ac_kw: Option<f64>,
+    ac_a: Option<f64>,
+    ac_loss_percent: Option<f64>,
     mass_kg: Option<f64>,
     drag_area_m2: Option<f64>,
 }
@@ -116,6 +118,8 @@ impl Numbers {
             .into(),
             ac_phases: car.on_board.and_then(|charger| i32::try_from(charger.phases).ok()),
             ac_kw: car.on_board.map(|charger| charger.limit.get()),
+            ac_a: car.on_board.and_then(|charger| charger.current).map(Current::get),
+            ac_loss_percent: car.on_board.and_then(|charger| charger.loss_percent),
             mass_kg: car.mass.map(Mass::get),
             drag_area_m2: car.drag_area,
         }
@@ -140,7 +144,11 @@ impl Numbers {
 
     fn on_board(&self) -> Option<OnBoardCharger> {
         let phases = u32::try_from(self.ac_phases?).ok()?;
-        Some(OnBoardCharger { phases, limit: Power::kw(self.ac_kw?) })
+        Some(OnBoardCharger {
+            current: self.ac_a.map(Current::amps),
+            loss_percent: self.ac_loss_percent,
+            ..OnBoardCharger::new(phases, Power::kw(self.ac_kw?))
+        })
     }
 }
 

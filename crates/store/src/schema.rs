@@ -16,6 +16,8 @@ diesel::table! {
         distance_base -> Text,
         ac_phases -> Nullable<Integer>,
         ac_kw -> Nullable<Double>,
+        ac_a -> Nullable<Double>,
+        ac_loss_percent -> Nullable<Double>,
         mass_kg -> Nullable<Double>,
         drag_area_m2 -> Nullable<Double>,
         home_phases -> Nullable<Integer>,
@@ -72,6 +74,8 @@ diesel::table! {
         joined -> Nullable<Text>,
         forecasts -> Text,
         day -> Nullable<Text>,
+        paid -> Nullable<Double>,
+        began_min -> Nullable<Double>,
     }
 }
 

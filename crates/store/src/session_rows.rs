@@ -70,6 +70,8 @@ pub(crate) struct ConditionColumns {
     joined: Option<String>,
     forecasts: String,
     day: Option<String>,
+    paid: Option<f64>,
+    began_min: Option<f64>,
 }
 
 /// A forecast in its JSON column.
@@ -187,6 +189,8 @@ impl ConditionColumns {
             joined: conditions.joined.clone(),
             forecasts: serde_json::to_string(&forecasts).map_err(|error| damaged(&error))?,
             day: conditions.day.clone(),
+            paid: conditions.paid,
+            began_min: conditions.began.map(Minutes::get),
         })
     }
 
@@ -200,6 +204,8 @@ impl ConditionColumns {
         };
         Ok(Conditions {
             day: self.day,
+            began: self.began_min.map(Minutes::new),
+            paid: self.paid,
             usable: self.usable_kwh.map(Energy::kwh),
             rated_range: self.rated_range_km.map(Distance::km),
             meter: meter(&self.meter),

@@ -31,7 +31,11 @@ fn car() -> KnownCar {
             own: Some(Consumption::kwh_per_100km(17.5)),
         },
         distance_base: DistanceBase::Own,
-        on_board: Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }),
+        on_board: Some(OnBoardCharger {
+            current: Some(Current::amps(16.0)),
+            loss_percent: Some(11.5),
+            ..OnBoardCharger::new(3, Power::kw(11.0))
+        }),
         mass: Some(Mass::kg(2050.0)),
         drag_area: Some(0.6),
         pack_voltage: Some(Profile::new(vec![(0.0, 320.0), (100.0, 400.0)]).unwrap()),

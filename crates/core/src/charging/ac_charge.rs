@@ -23,6 +23,22 @@ pub struct OnBoardCharger {
     pub phases: u32,
     /// Its most power.
     pub limit: Power,
+    /// Its most current on each phase, where it is less than a post's.
+    pub current: Option<Current>,
+    /// Share of the plug's energy that is not stored, %, where it is known apart from fast charging's.
+    pub loss_percent: Option<f64>,
+}
+
+impl OnBoardCharger {
+    /// A charger of which nothing is known but its phases and most power.
+    pub fn new(phases: u32, limit: Power) -> Self {
+        Self { phases, limit, current: None, loss_percent: None }
+    }
+
+    /// The share of the plug's energy that is stored, for a car that loses so much where nothing is known of AC.
+    pub fn stored_share(&self, usual_loss_percent: f64) -> f64 {
+        1.0 - self.loss_percent.unwrap_or(usual_loss_percent) / 100.0
+    }
 }
 
 /// Power of an AC connection.
@@ -38,7 +54,8 @@ impl Post {
 
     /// What a car takes of it.
     pub fn taken_by(&self, car: &OnBoardCharger) -> Power {
-        let shared = ac_power(self.phases.min(car.phases), self.voltage, self.current);
+        let current = car.current.map_or(self.current, |most| Current::amps(most.get().min(self.current.get())));
+        let shared = ac_power(self.phases.min(car.phases), self.voltage, current);
         if shared < car.limit { shared } else { car.limit }
     }
 }
@@ -73,11 +90,25 @@ mod tests {
     #[test]
     fn a_one_phase_car_takes_a_third() {
         // Common practice, no published source: a one-phase car on a 22 kW three-phase post takes about 7 kW.
-        let one_phase = OnBoardCharger { phases: 1, limit: Power::kw(7.4) };
+        let one_phase = OnBoardCharger::new(1, Power::kw(7.4));
         assert!((post(3, 32.0).taken_by(&one_phase).get() - 7.36).abs() < 1e-9);
-        let three_phase = OnBoardCharger { phases: 3, limit: Power::kw(11.0) };
+        let three_phase = OnBoardCharger::new(3, Power::kw(11.0));
         assert_eq!(post(3, 32.0).taken_by(&three_phase), Power::kw(11.0));
         assert_eq!(post(1, 32.0).taken_by(&three_phase), Power::kw(7.36));
+    }
+
+    #[test]
+    fn a_car_may_take_fewer_amperes_and_lose_a_share_of_its_own() {
+        // Arithmetic: 3 × 13 A × 230 V = 8.97 kW, of which 88 % are stored.
+        let charger = OnBoardCharger {
+            current: Some(Current::amps(13.0)),
+            loss_percent: Some(12.0),
+            ..OnBoardCharger::new(3, Power::kw(11.0))
+        };
+        assert!((post(3, 16.0).taken_by(&charger).get() - 8.97).abs() < 1e-9);
+        assert!((post(3, 10.0).taken_by(&charger).get() - 6.9).abs() < 1e-9);
+        assert!((charger.stored_share(8.0) - 0.88).abs() < 1e-12);
+        assert!((OnBoardCharger::new(1, Power::kw(7.0)).stored_share(8.0) - 0.92).abs() < 1e-12);
     }
 
     #[test]

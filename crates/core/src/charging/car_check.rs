@@ -3,7 +3,7 @@
 
 use super::known_car::KnownCar;
 use super::profile::Profile;
-use crate::quantity::{Consumption, Distance, Mass};
+use crate::quantity::{Consumption, Current, Distance, Mass};
 use crate::refused::{Bounds, Fault, Refused};
 use crate::trip::MOST_CURVE_POINTS;
 
@@ -37,8 +37,8 @@ pub const BOOST_START: Bounds = Bounds::new(0.0, 100.0, "%");
 pub const BOOST_POWER: Bounds = Bounds::new(0.1, 10_000.0, "kW");
 /// Voltage of a post at home.
 pub const HOME_VOLTAGE: Bounds = Bounds::new(90.0, 500.0, "V");
-/// Current of a post at home.
-pub const HOME_CURRENT: Bounds = Bounds::new(1.0, 100.0, "A");
+/// Current on each phase of a post at home, or of the car's own charger.
+pub const AC_CURRENT: Bounds = Bounds::new(1.0, 100.0, "A");
 /// Length of a night at home.
 pub const HOME_HOURS: Bounds = Bounds::new(0.0, 24.0, "h");
 /// SoC that a charge at home ends at.
@@ -80,6 +80,9 @@ impl KnownCar {
     fn check_charging(&self) -> Result<(), Refused> {
         optional(PHASES, "ac_phases", self.on_board.map(|charger| f64::from(charger.phases)))?;
         optional(AC_POWER, "ac_kw", self.on_board.map(|charger| charger.limit.get()))?;
+        let on_board = self.on_board.as_ref();
+        optional(AC_CURRENT, "ac_a", on_board.and_then(|charger| charger.current).map(Current::get))?;
+        optional(LOSS, "ac_loss_percent", on_board.and_then(|charger| charger.loss_percent))?;
         over_soc(PACK_VOLTAGE, "pack_voltage", self.pack_voltage.as_ref())?;
         let boost = self.boost.as_ref();
         optional(BOOST_TIME, "boost_min", boost.map(|boost| boost.time.get()))?;
@@ -88,7 +91,7 @@ impl KnownCar {
         let home = self.home.as_ref();
         optional(PHASES, "home_phases", home.map(|home| f64::from(home.post.phases)))?;
         optional(HOME_VOLTAGE, "home_v", home.map(|home| home.post.voltage.get()))?;
-        optional(HOME_CURRENT, "home_a", home.map(|home| home.post.current.get()))?;
+        optional(AC_CURRENT, "home_a", home.map(|home| home.post.current.get()))?;
         optional(HOME_HOURS, "home_hours", home.map(|home| home.night.get() / 60.0))?;
         optional(HOME_LIMIT, "home_limit_soc", home.map(|home| home.limit.get()))
     }
@@ -130,7 +133,7 @@ mod tests {
         let far = Distances { rated: Some(Distance::km(0.0)), ..Distances::default() };
         assert_eq!(refused(|car| car.distances = far), "rated_range_km");
         assert_eq!(refused(|car| car.mass = Some(Mass::kg(9.0))), "mass_kg");
-        let four = OnBoardCharger { phases: 4, limit: Power::kw(11.0) };
+        let four = OnBoardCharger::new(4, Power::kw(11.0));
         assert_eq!(refused(|car| car.on_board = Some(four)), "ac_phases");
         let sagging = Profile::new(vec![(0.0, 320.0), (50.0, 0.0)]).unwrap();
         assert_eq!(refused(|car| car.pack_voltage = Some(sagging)), "pack_voltage at 50 %");

@@ -21,10 +21,12 @@ pub struct HomePost {
 }
 
 impl HomePost {
-    /// What a car makes of it; one whose charger is not known takes all that the post has.
-    pub fn charging(&self, car: Option<&OnBoardCharger>) -> HomeCharging {
+    /// What a car makes of it, plugged in every night; one whose charger is not known takes all that the post has and loses
+    /// as much as at fast chargers, in % of the plug's energy.
+    pub fn charging(&self, car: Option<&OnBoardCharger>, usual_loss_percent: f64) -> HomeCharging {
         let power = car.map_or_else(|| self.post.power(), |car| self.post.taken_by(car));
-        HomeCharging { power, night: self.night, limit: self.limit }
+        let stored_share = car.map_or(1.0 - usual_loss_percent / 100.0, |car| car.stored_share(usual_loss_percent));
+        HomeCharging { power, stored_share, night: self.night, limit: self.limit, every: 1 }
     }
 }
 
@@ -33,22 +35,49 @@ impl HomePost {
 pub struct HomeCharging {
     /// What the car takes of the post.
     pub power: Power,
+    /// The share of it that is stored.
+    pub stored_share: f64,
     /// How long it is plugged in.
     pub night: Minutes,
     /// Where it stops.
     pub limit: Soc,
+    /// It is plugged in every so many nights, the first among them.
+    pub every: usize,
 }
 
 impl HomeCharging {
-    /// What goes into the battery, for a car that stores a share of what leaves the plug.
-    pub fn stored(&self, stored_share: f64) -> Power {
-        Power::kw(self.power.get() * stored_share)
+    /// What goes into the battery.
+    pub fn stored(&self) -> Power {
+        Power::kw(self.power.get() * self.stored_share)
     }
 
     /// What a whole night stores.
-    pub fn stored_a_night(&self, stored_share: f64) -> Energy {
-        self.stored(stored_share) * self.night
+    pub fn stored_a_night(&self) -> Energy {
+        self.stored() * self.night
     }
+}
+
+/// What a kWh out of the plug costs.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct KwhPrices {
+    /// At home.
+    pub home: f64,
+    /// At fast chargers.
+    pub fast: f64,
+}
+
+/// What days ahead cost: what leaves the plugs, at its price. Fast chargers lose a share in %.
+pub fn cost_of(days: &[DayAhead], prices: KwhPrices, loss_percent: f64) -> f64 {
+    let home: f64 = days.iter().map(|day| day.home_plug.get()).sum();
+    let fast: f64 = days.iter().map(|day| day.fast_stored.get()).sum();
+    home * prices.home + fast / (1.0 - loss_percent / 100.0) * prices.fast
+}
+
+/// After how many months a post pays that saves so much in so many days; `None` where it saves nothing.
+pub fn pays_after(post: f64, saved: f64, days: usize) -> Option<f64> {
+    /// Days of a mean month of the Gregorian calendar.
+    const MONTH: f64 = 30.436_875;
+    (saved > 0.0 && days > 0).then(|| post / (saved / days as f64 * MONTH))
 }
 
 /// How the car is used.
@@ -89,9 +118,11 @@ pub struct DayAhead {
 pub fn coming_month(days: &[Energy], habits: &Habits) -> Vec<DayAhead> {
     let mut soc = habits.start;
     days.iter()
-        .map(|&driven| {
-            let day = day(driven, soc, habits);
-            let stored = day.home_plug * (1.0 - habits.loss_percent / 100.0);
+        .enumerate()
+        .map(|(index, &driven)| {
+            let home = habits.home.filter(|home| index.is_multiple_of(home.every.max(1)));
+            let day = day(driven, soc, &Habits { home, ..*habits });
+            let stored = day.home_plug * home.map_or(0.0, |home| home.stored_share);
             soc = day.evening + SocSpan::points(100.0 * (stored / habits.usable));
             day
         })
@@ -116,7 +147,7 @@ fn night(home: &HomeCharging, evening: Soc, habits: &Habits) -> (Energy, Minutes
         return Default::default();
     }
     let room = habits.usable * ((home.limit - evening).get().max(0.0) / 100.0);
-    let wanted = room * (1.0 / (1.0 - habits.loss_percent / 100.0));
+    let wanted = room * (1.0 / home.stored_share);
     let time = (wanted / home.power).get().min(home.night.get());
     (home.power * Minutes::new(time), Minutes::new(time))
 }
@@ -128,13 +159,18 @@ mod tests {
     #[test]
     fn what_a_night_stores_by_hand() {
         // By hand: 3.68 kW at 91 % are 3.349 kW; nine hours of them are 30.14 kWh.
-        let home = HomeCharging { power: Power::kw(3.68), night: Minutes::new(540.0), limit: Soc::percent(80.0) };
-        assert!((home.stored(0.91).get() - 3.349).abs() < 0.001);
-        assert!((home.stored_a_night(0.91).get() - 30.139).abs() < 0.001);
+        let home = HomeCharging { power: Power::kw(3.68), stored_share: 0.91, night: Minutes::new(540.0), ..HOME };
+        assert!((home.stored().get() - 3.349).abs() < 0.001);
+        assert!((home.stored_a_night().get() - 30.139).abs() < 0.001);
     }
 
-    const HOME: HomeCharging =
-        HomeCharging { power: Power::kw(2.3), night: Minutes::new(600.0), limit: Soc::percent(80.0) };
+    const HOME: HomeCharging = HomeCharging {
+        power: Power::kw(2.3),
+        stored_share: 0.9,
+        night: Minutes::new(600.0),
+        limit: Soc::percent(80.0),
+        every: 1,
+    };
 
     fn habits(home: Option<HomeCharging>) -> Habits {
         Habits {
@@ -169,9 +205,11 @@ mod tests {
         let post = Post { phases: 3, voltage: Voltage::volts(230.0), current: Current::amps(16.0) };
         let home = HomePost { post, night: Minutes::new(480.0), limit: Soc::percent(80.0) };
         // Arithmetic: 3 × 16 A × 230 V = 11.04 kW; a car of one phase takes a third, 3.68 kW.
-        let one_phase = OnBoardCharger { phases: 1, limit: Power::kw(7.4) };
-        assert!((home.charging(None).power.get() - 11.04).abs() < 1e-9);
-        assert!((home.charging(Some(&one_phase)).power.get() - 3.68).abs() < 1e-9);
+        let one_phase = OnBoardCharger { loss_percent: Some(12.0), ..OnBoardCharger::new(1, Power::kw(7.4)) };
+        assert!((home.charging(None, 8.0).power.get() - 11.04).abs() < 1e-9);
+        let charging = home.charging(Some(&one_phase), 8.0);
+        assert!((charging.power.get() - 3.68).abs() < 1e-9 && (charging.stored_share - 0.88).abs() < 1e-12);
+        assert!((home.charging(None, 8.0).stored_share - 0.92).abs() < 1e-12);
     }
 
     #[test]
@@ -184,6 +222,22 @@ mod tests {
         let steady: usize = month(&[12.0; 28], None).iter().map(|day| day.fast_charges).sum();
         assert_eq!(steady, 7);
         assert!(month(&[12.0; 28], Some(HOME)).iter().all(|day| day.fast_charges == 0));
+    }
+
+    #[test]
+    fn every_few_nights_and_what_it_costs_by_hand() {
+        // Days of 6 kWh, 10 %: plugged in every third night, the first night gives 6 / 0.9, the fourth 18 / 0.9 kWh.
+        let days = month(&[6.0; 6], Some(HomeCharging { every: 3, ..HOME }));
+        let plug: Vec<f64> = days.iter().map(|day| day.home_plug.get()).collect();
+        assert!((plug[0] - 20.0 / 3.0).abs() < 1e-9 && plug[1] == 0.0 && plug[2] == 0.0, "{plug:?}");
+        assert!((plug[3] - 20.0).abs() < 1e-9, "{plug:?}");
+        // 26.67 kWh at home at 0.30 are 8.00. Without a post 28 days of 12 kWh are seven hops of 42 kWh, 326.67 from the
+        // plug with 10 % lost, at 0.60 196.00. A post of 1,200 that saves 100 in 30.44 days pays after twelve months.
+        let prices = KwhPrices { home: 0.3, fast: 0.6 };
+        assert!((cost_of(&days, prices, 10.0) - 8.0).abs() < 1e-9);
+        assert!((cost_of(&month(&[12.0; 28], None), prices, 10.0) - 196.0).abs() < 1e-6);
+        assert!((pays_after(1_200.0, 100.0 * 60.0 / 30.436_875, 60).unwrap() - 12.0).abs() < 1e-9);
+        assert_eq!(pays_after(1_200.0, 0.0, 30), None);
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! Money: tariffs, the receipts of stops, and memberships.
 
+pub mod measured_periods;
 pub mod membership;
 pub mod receipt;
 pub mod stop_periods;

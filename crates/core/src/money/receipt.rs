@@ -117,6 +117,7 @@ impl<'t> Walk<'t> {
             power: Power::kw(power),
             current: period.current,
             duration: Minutes::new(self.minutes),
+            parked: Minutes::new(60.0 * self.parked),
         }
     }
 
@@ -126,7 +127,7 @@ impl<'t> Walk<'t> {
         while end - self.minutes > HAIR && self.steps < MOST_STEPS {
             self.steps += 1;
             let moment = self.moment(period);
-            let next = self.next_boundary(pace).min(end).max(self.minutes + HAIR);
+            let next = self.next_boundary(pace, period.parking).min(end).max(self.minutes + HAIR);
             let hours = (next - self.minutes) / 60.0;
             self.flat = self.flat || self.add(Kind::Flat, &moment, 1.0);
             if period.parking {
@@ -142,12 +143,13 @@ impl<'t> Walk<'t> {
     }
 
     /// The next minute at which any restriction may begin or cease to hold.
-    fn next_boundary(&self, pace: f64) -> f64 {
-        let by_element = self.tariff.elements.iter().map(|element| self.boundary_of(&element.restrictions, pace));
+    fn next_boundary(&self, pace: f64, parking: bool) -> f64 {
+        let by_element =
+            self.tariff.elements.iter().map(|element| self.boundary_of(&element.restrictions, pace, parking));
         by_element.fold(f64::INFINITY, f64::min)
     }
 
-    fn boundary_of(&self, restrictions: &Restrictions, pace: f64) -> f64 {
+    fn boundary_of(&self, restrictions: &Restrictions, pace: f64, parking: bool) -> f64 {
         let durations =
             [restrictions.least_duration, restrictions.most_duration].into_iter().flatten().map(Minutes::get);
         let energies = [restrictions.least_energy, restrictions.most_energy].into_iter().flatten();
@@ -157,7 +159,9 @@ impl<'t> Walk<'t> {
         let by_day =
             !restrictions.days.is_empty() || restrictions.from_date.is_some() || restrictions.to_date.is_some();
         let midnight = by_day.then(|| self.minutes_until(jiff::civil::Time::midnight()));
-        let all = durations.chain(by_energy).chain(by_clock).chain(midnight);
+        let grace = restrictions.least_parking.filter(|_| parking);
+        let by_grace = grace.map(|grace| self.minutes + grace.get() - 60.0 * self.parked);
+        let all = durations.chain(by_grace).chain(by_energy).chain(by_clock).chain(midnight);
         all.filter(|&minute| minute > self.minutes + HAIR).fold(f64::INFINITY, f64::min)
     }
 

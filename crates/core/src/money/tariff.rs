@@ -69,6 +69,8 @@ pub struct Restrictions {
     pub least_duration: Option<Minutes>,
     /// Until before so long after the charge began.
     pub most_duration: Option<Minutes>,
+    /// From so long after charging ended on: a grace before an idle fee. OCPI 2.2.1 has no such restriction; this one is our own.
+    pub least_parking: Option<Minutes>,
 }
 
 /// Prices and when they count.
@@ -110,6 +112,8 @@ pub struct Moment {
     pub current: Option<Current>,
     /// Since the charge began.
     pub duration: Minutes,
+    /// Since charging ended; none while it goes on.
+    pub parked: Minutes,
 }
 
 impl Restrictions {
@@ -123,6 +127,7 @@ impl Restrictions {
                 self.least_duration.map(Minutes::get),
                 self.most_duration.map(Minutes::get),
             )
+            && within(moment.parked.get(), self.least_parking.map(Minutes::get), None)
             && match moment.current {
                 Some(amps) => {
                     within(amps.get(), self.least_current.map(Current::get), self.most_current.map(Current::get))
@@ -228,6 +233,7 @@ mod tests {
             energy: Energy::kwh(0.0),
             power: Power::kw(kw),
             current: None,
+            parked: Minutes::new(0.0),
             duration: Minutes::new(0.0),
         };
         let price = |kind, kw| tariff.component(kind, &moment(kw)).map(|found| found.1.price);

@@ -62,6 +62,7 @@ impl Restrictions {
             ("max_current", CURRENT, self.most_current.map(Current::get)),
             ("min_duration", DURATION, self.least_duration.map(Minutes::get)),
             ("max_duration", DURATION, self.most_duration.map(Minutes::get)),
+            ("min_parking_duration", DURATION, self.least_parking.map(Minutes::get)),
         ];
         numbers.into_iter().try_for_each(|(name, bounds, number)| {
             number.map_or(Ok(()), |number| bounds.check(&format!("{place}.{name}"), number))

@@ -216,6 +216,11 @@ impl Analysis {
         self.metered.as_ref().map(|metered| metered.between(&self.timeline, until))
     }
 
+    /// Energy out of the plug from the first reading to a minute; `None` where nothing tells it.
+    pub fn plug_by(&self, minute: Minutes) -> Option<Energy> {
+        self.plug_between((self.timeline.start(), minute), self.stored_by(minute))
+    }
+
     /// Whose meter that is.
     pub fn meter(&self) -> Meter {
         self.meter

@@ -78,6 +78,10 @@ pub struct Forecast {
 pub struct Conditions {
     /// The day of the charge, as `2026-05-01`.
     pub day: Option<String>,
+    /// When it began: minutes after midnight, by the stall's clock.
+    pub began: Option<Minutes>,
+    /// What was paid for it, in the person's currency.
+    pub paid: Option<f64>,
     /// Energy between shown 0 and 100 %.
     pub usable: Option<Energy>,
     /// Rated range.

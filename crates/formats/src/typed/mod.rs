@@ -139,6 +139,7 @@ pub fn read_typed(text: &str, hints: Hints) -> Result<Session, Vec<FormatError>>
         return Err(faults);
     }
     let mut conditions = typed.conditions;
+    conditions.began = conditions.began.or(typed.times.as_ref().and_then(ReadTimes::began));
     conditions.other.extend(typed.times.map(|times| ("times".to_string(), times.to_string())));
     Ok(Session { readings, conditions })
 }

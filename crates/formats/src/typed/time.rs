@@ -167,6 +167,13 @@ pub struct ReadTimes {
     pub can_be_changed: bool,
 }
 
+impl ReadTimes {
+    /// When the first reading was taken by the clock on the wall, where that is known: minutes after midnight.
+    pub(crate) fn began(&self) -> Option<Minutes> {
+        (self.way == TimesAs::TimeOfDay).then(|| Minutes::new(self.between.0.get().rem_euclid(DAY)))
+    }
+}
+
 impl fmt::Display for ReadTimes {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let (first, last) = self.between;

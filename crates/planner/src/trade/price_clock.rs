@@ -71,6 +71,18 @@ pub(crate) struct Bill {
     last_time: Option<(Asking, bool)>,
 }
 
+/// How far a charge has come, as restrictions see it: kWh, kW, minutes since it began, A, minutes since it ended.
+#[derive(Clone, Copy, Debug)]
+struct Reached {
+    kwh: f64,
+    kw: f64,
+    minutes: f64,
+    amps: Option<f64>,
+    parked: f64,
+}
+
+/// Early in a charge.
+const EARLY: Reached = Reached { kwh: 1.0, kw: 50.0, minutes: 1.0, amps: None, parked: 0.0 };
 const FLAT: usize = 0;
 const ENERGY: usize = 1;
 const TIME: usize = 2;
@@ -201,7 +213,7 @@ impl TariffClock {
         let span = self.spans.partition_point(|span| span.to <= minute).min(self.spans.len() - 1);
         let first = |kind: usize| {
             let counted = self.spans[span].elements.iter().map(|&index| &self.elements[index]);
-            let mut holds = counted.filter(|element| element.holds(1.0, 50.0, 1.0, None));
+            let mut holds = counted.filter(|element| element.holds(&EARLY));
             holds.find_map(|element| element.prices[kind]).map_or(0.0, |asking| asking.gross)
         };
         (first(ENERGY), first(TIME))
@@ -210,7 +222,8 @@ impl TariffClock {
     fn is_by_clock_only(&self) -> bool {
         let plain = |asked: &Asked| asked.prices.iter().flatten().all(|asking| asking.step <= 1);
         let bounded = self.least.is_some() || self.most.is_some();
-        !bounded && self.elements.iter().all(|element| element.is_by_clock_only() && plain(element))
+        let by_clock = |element: &Asked| element.is_after_a_grace() || element.is_by_clock_only();
+        !bounded && self.elements.iter().all(|element| by_clock(element) && plain(element))
     }
 
     fn walk(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64, amps: Option<f64>, parking: bool) {
@@ -220,6 +233,7 @@ impl TariffClock {
         while end - at > 1e-9 {
             let last = span + 1 >= self.spans.len();
             let next = if last { end } else { self.spans[span].to.min(end) };
+            let next = if parking { next.min(at + self.until_other_fee(bill)) } else { next };
             self.step(bill, span, next - at, pace, amps, parking);
             at = next;
             if !last && at >= self.spans[span].to - 1e-9 {
@@ -228,9 +242,22 @@ impl TariffClock {
         }
     }
 
+    /// Minutes of standing until a restriction by duration or by how long charging has ended may begin or cease.
+    fn until_other_fee(&self, bill: &Bill) -> f64 {
+        let of_element = |element: &Asked| {
+            let r = &element.restrictions;
+            let grace = r.least_parking.map(|grace| grace.get() - 60.0 * bill.hours_parked);
+            let durations = [r.least_duration, r.most_duration].map(|bound| bound.map(|at| at.get() - bill.minutes));
+            durations.into_iter().chain([grace]).flatten().filter(|&left| left > 1e-6).fold(f64::INFINITY, f64::min)
+        };
+        self.elements.iter().map(of_element).fold(f64::INFINITY, f64::min)
+    }
+
     /// A step in which the same elements count by the clock.
     fn step(&self, bill: &mut Bill, span: usize, minutes: f64, pace: f64, amps: Option<f64>, parking: bool) {
-        let holds = |element: &Asked| element.holds(bill.kwh, 60.0 * pace, bill.minutes, amps);
+        let at =
+            Reached { kwh: bill.kwh, kw: 60.0 * pace, minutes: bill.minutes, amps, parked: 60.0 * bill.hours_parked };
+        let holds = |element: &Asked| element.holds(&at);
         let first = |kind: usize| {
             let mut counted = self.spans[span].elements.iter().map(|&index| &self.elements[index]);
             counted
@@ -304,6 +331,13 @@ impl Asked {
         Self { prices, restrictions: element.restrictions.clone() }
     }
 
+    /// Whether it asks for standing alone, from some minutes after charging ended on: nothing of it depends on the charge.
+    fn is_after_a_grace(&self) -> bool {
+        let others =
+            Self { restrictions: Restrictions { least_parking: None, ..self.restrictions.clone() }, ..self.clone() };
+        self.prices[..PARKING].iter().all(Option::is_none) && others.is_by_clock_only()
+    }
+
     fn is_by_clock_only(&self) -> bool {
         let others = Restrictions {
             from_time: None,
@@ -317,13 +351,15 @@ impl Asked {
     }
 
     /// Whether the restrictions hold that are not the clock's.
-    fn holds(&self, kwh: f64, kw: f64, minutes: f64, amps: Option<f64>) -> bool {
+    fn holds(&self, at: &Reached) -> bool {
+        let Reached { kwh, kw, minutes, amps, parked } = *at;
         let within = |value: f64, least: Option<f64>, most: Option<f64>| {
-            least.is_none_or(|least| value >= least) && most.is_none_or(|most| value < most)
+            least.is_none_or(|least| value >= least - 1e-6) && most.is_none_or(|most| value < most)
         };
         let r = &self.restrictions;
         within(kwh, r.least_energy.map(Energy::get), r.most_energy.map(Energy::get))
             && within(kw, r.least_power.map(Power::get), r.most_power.map(Power::get))
+            && within(parked, r.least_parking.map(Minutes::get), None)
             && within(minutes, r.least_duration.map(Minutes::get), r.most_duration.map(Minutes::get))
             && match amps {
                 Some(amps) => within(amps, r.least_current.map(Current::get), r.most_current.map(Current::get)),

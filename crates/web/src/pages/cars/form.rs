@@ -6,7 +6,7 @@ use spare_hour_core::charging::car_check;
 use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Energy, Mass, Minutes, Power, Soc};
+use spare_hour_core::quantity::{Current, Energy, Mass, Minutes, Power, Soc};
 use spare_hour_core::refused::Bounds;
 use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::trip::Boost;
@@ -35,6 +35,8 @@ pub(super) struct CarForm {
     own: Field,
     ac_phases: Field,
     ac_power: Field,
+    ac_current: Field,
+    ac_loss: Field,
     mass: Field,
     drag_area: Field,
     pack_voltage: Field,
@@ -57,6 +59,8 @@ pub(crate) struct CarFields {
     own: String,
     ac_phases: String,
     ac_power: String,
+    ac_current: String,
+    ac_loss: String,
     mass: String,
     drag_area: String,
     pack_voltage: String,
@@ -82,6 +86,8 @@ impl CarForm {
             own: Field::new(fields.own),
             ac_phases: Field::new(fields.ac_phases),
             ac_power: Field::new(fields.ac_power),
+            ac_current: Field::new(fields.ac_current),
+            ac_loss: Field::new(fields.ac_loss),
             mass: Field::new(fields.mass),
             drag_area: Field::new(fields.drag_area),
             pack_voltage: Field::new(fields.pack_voltage),
@@ -106,6 +112,8 @@ impl CarForm {
             own: number(distances.own.map(|own| units.consumption.of(own))),
             ac_phases: number(about.on_board.map(|charger| f64::from(charger.phases))),
             ac_power: number(about.on_board.map(|charger| charger.limit.get())),
+            ac_current: number(about.on_board.and_then(|charger| charger.current).map(Current::get)),
+            ac_loss: number(about.on_board.and_then(|charger| charger.loss_percent)),
             mass: number(about.mass.map(Mass::get)),
             drag_area: number(about.drag_area),
             pack_voltage: Field::new(about.pack_voltage.as_ref().map(over_soc).unwrap_or_default()),
@@ -131,6 +139,8 @@ impl CarForm {
             ("own", format!("Own consumption, {}", self.units.consumption.name()), &self.own),
             ("ac_phases", "AC phases".into(), &self.ac_phases),
             ("ac_power", "AC limit, kW".into(), &self.ac_power),
+            ("ac_current", "AC most A a phase".into(), &self.ac_current),
+            ("ac_loss", "AC loss, % of plug energy".into(), &self.ac_loss),
             ("mass", "Empty mass, kg".into(), &self.mass),
             ("drag_area", "Drag area CdA, m²".into(), &self.drag_area),
             ("boost_min", "Boost lasts, min".into(), &self.boost_min),
@@ -198,6 +208,8 @@ impl CarForm {
         let own = self.own.consumption(self.units, car_check::OWN.low, car_check::OWN.high);
         let phases = self.ac_phases.number_in(car_check::PHASES);
         let ac_power = self.ac_power.number_in(car_check::AC_POWER);
+        let ac_current = self.ac_current.number_in(car_check::AC_CURRENT);
+        let ac_loss = self.ac_loss.number_in(car_check::LOSS);
         let mass = self.mass.number_in(car_check::MASS);
         let drag_area = self.drag_area.number_in(car_check::DRAG_AREA);
         both_or_none(test_range.is_some(), test_speed.is_some(), &mut self.test_range, &mut self.test_speed);
@@ -206,8 +218,11 @@ impl CarForm {
         if self.number_fields().iter().chain(&self.profile_fields()).any(|field| field.2.fault.is_some()) {
             return None;
         }
-        let on_board =
-            phases.zip(ac_power).map(|(n, kw)| OnBoardCharger { phases: n.round() as u32, limit: Power::kw(kw) });
+        let on_board = phases.zip(ac_power).map(|(n, kw)| OnBoardCharger {
+            current: ac_current.map(Current::amps),
+            loss_percent: ac_loss,
+            ..OnBoardCharger::new(n.round() as u32, Power::kw(kw))
+        });
         Some(KnownCar {
             distances: Distances { rated: range, constant_speed: test_range.zip(test_speed), own },
             distance_base: self.base,
@@ -284,6 +299,8 @@ mod tests {
             own: "16,8".into(),
             ac_phases: "3".into(),
             ac_power: "11".into(),
+            ac_current: "16".into(),
+            ac_loss: "12".into(),
             mass: "1850".into(),
             drag_area: "0.59".into(),
             base: "own".into(),
@@ -296,10 +313,20 @@ mod tests {
         let car = CarForm::new(full, Units::default()).car().unwrap();
         assert_eq!((car.usable, car.distance_base), (Energy::kwh(52.5), DistanceBase::Own));
         assert_eq!(car.distances.constant_speed, Some((Distance::km(310.0), Speed::kmh(120.0))));
-        assert_eq!(car.on_board, Some(OnBoardCharger { phases: 3, limit: Power::kw(11.0) }));
+        assert_eq!(
+            car.on_board,
+            Some(OnBoardCharger {
+                current: Some(Current::amps(16.0)),
+                loss_percent: Some(12.0),
+                ..OnBoardCharger::new(3, Power::kw(11.0))
+            })
+        );
         let shown = CarForm::of(&Car { id: 1, about: car, curve: None }, Units::default());
         let texts: Vec<&str> = shown.number_fields().iter().map(|field| field.2.text.as_str()).collect();
-        assert_eq!(texts, ["52.5", "8", "400", "310", "120", "16.8", "3", "11", "1850", "0.59", "10", "50"]);
+        assert_eq!(
+            texts,
+            ["52.5", "8", "400", "310", "120", "16.8", "3", "11", "16", "12", "1850", "0.59", "10", "50"]
+        );
         // 500 A are 160 kW at 320 V and 200 at 400.
         let profiles: Vec<&str> = shown.profile_fields().iter().map(|field| field.2.text.as_str()).collect();
         assert_eq!(profiles, ["160 200", "320 400"]);

@@ -1,6 +1,8 @@
 //! A month of driving and charging: a calendar, energy in and out, the post at home, and how many fast charges the next month needs.
 
+mod ahead;
 mod home_form;
+mod ready;
 mod view;
 
 use askama::Template;
@@ -17,9 +19,11 @@ use crate::forms::car_choice;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
+use ahead::AheadForm;
 pub(crate) use home_form::HomeFields;
 use home_form::HomeForm;
-use view::{AheadForm, MonthView};
+use ready::ReadyForm;
+use view::MonthView;
 
 #[derive(Template)]
 #[template(path = "month/show.html")]
@@ -30,6 +34,7 @@ struct ShowPage {
     month: String,
     home: HomeForm,
     ahead: AheadForm,
+    ready: ReadyForm,
     view: Option<MonthView>,
 }
 
@@ -43,6 +48,13 @@ pub(crate) struct Ask {
     start: Option<String>,
     floor: Option<String>,
     fast_to: Option<String>,
+    every: Option<String>,
+    home_price: Option<String>,
+    fast_price: Option<String>,
+    post_price: Option<String>,
+    at: Option<String>,
+    soc: Option<String>,
+    amps: Option<String>,
 }
 
 /// A month of a car.
@@ -66,10 +78,13 @@ impl ShowPage {
             Some(month) => parse_month(month).ok_or(WebError::NotFound)?,
             None => latest(store, chosen, today)?.first_of_month(),
         };
-        let units = store.settings()?.units;
-        let mut ahead = AheadForm::new(ask, chosen);
+        let spare_hour_store::Settings { units, currency } = store.settings()?;
+        let mut ready = ReadyForm::new(ask, chosen.and_then(|car| car.about.home), units);
+        let mut ahead = AheadForm::new(ask, chosen, currency);
         let view = match chosen {
-            Some(car) => Some(MonthView::new(car, &Month::new(store, car, first)?, &mut ahead, units, today)),
+            Some(car) => {
+                Some(MonthView::new(car, &Month::new(store, car, first)?, (&mut ahead, &mut ready), units, today))
+            }
             None => None,
         };
         let car = chosen.map(|car| car.id);
@@ -80,6 +95,7 @@ impl ShowPage {
             month: month_name(first),
             home: home.unwrap_or_else(|| HomeForm::of(chosen.and_then(|car| car.about.home))),
             ahead,
+            ready,
             view,
         })
     }

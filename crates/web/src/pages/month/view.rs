@@ -2,59 +2,18 @@
 
 use jiff::ToSpan;
 use jiff::civil::Date;
-use spare_hour_core::charging::ac_charge::{added_an_hour, minutes_to};
-use spare_hour_core::driving::coming_month::{DayAhead, Habits, HomePost, coming_month};
+use spare_hour_core::charging::ac_charge::added_an_hour;
+use spare_hour_core::driving::coming_month::HomePost;
 use spare_hour_core::driving::month_balance::MonthBalance;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Distance, Energy, Soc};
+use spare_hour_core::quantity::{Distance, Energy};
 use spare_hour_planning::month::{Day, DayCharge, Month};
 use spare_hour_store::Car;
 
-use super::{Ask, month_name};
-use crate::forms::field::Field;
+use super::ahead::AheadForm;
+use super::month_name;
+use super::ready::ReadyForm;
 use spare_hour_wording::figures;
-
-/// An evening's SoC, for which the hours to the limit are told.
-const NIGHTFALL: Soc = Soc::percent(20.0);
-
-/// How the coming month is lived, as filled in.
-pub(super) struct AheadForm {
-    start: Field,
-    floor: Field,
-    fast_to: Field,
-}
-
-impl AheadForm {
-    pub(super) fn new(ask: &Ask, car: Option<&Car>) -> Self {
-        let limit = car.and_then(|car| car.about.home).map_or(80.0, |home| home.limit.get());
-        let field =
-            |typed: &Option<String>, usual: f64| Field::new(typed.clone().unwrap_or_else(|| figures::field(usual)));
-        Self { start: field(&ask.start, limit), floor: field(&ask.floor, 15.0), fast_to: field(&ask.fast_to, 80.0) }
-    }
-
-    /// The fields: name, label, what stands in it.
-    pub(super) fn fields(&self) -> [(&'static str, &'static str, &Field); 3] {
-        [
-            ("start", "Begin with, %", &self.start),
-            ("floor", "Never below, %", &self.floor),
-            ("fast_to", "Fast charges end at, %", &self.fast_to),
-        ]
-    }
-
-    /// Habits without charging at home.
-    fn habits(&mut self, car: &Car) -> Option<Habits> {
-        let soc = |field: &mut Field| field.required(0.0, 100.0, "%").map(Soc::percent);
-        let (start, floor, fast_to) = (soc(&mut self.start), soc(&mut self.floor), soc(&mut self.fast_to));
-        let (start, floor, fast_to) = (start?, floor?, fast_to?);
-        if fast_to.get() < floor.get() + 1.0 {
-            self.fast_to.fault = Some(format!("expected more than {}", figures::percent(floor)));
-            return None;
-        }
-        let about = &car.about;
-        let (usable, loss_percent) = (about.usable, about.charge_loss_percent);
-        Some(Habits { usable, loss_percent, start, floor, fast_to, home: None })
-    }
-}
 
 /// A day of the calendar.
 pub(super) struct DayCell {
@@ -79,13 +38,21 @@ pub(super) struct MonthView {
     pub(super) told: String,
     pub(super) balance: String,
     pub(super) home: Vec<String>,
+    /// When a night's charge is ready.
+    pub(super) ready: String,
     /// What the coming month needs, in sentences.
     pub(super) ahead: Vec<String>,
     pub(super) is_empty: bool,
 }
 
 impl MonthView {
-    pub(super) fn new(car: &Car, month: &Month, ahead: &mut AheadForm, units: Units, today: Date) -> Self {
+    pub(super) fn new(
+        car: &Car,
+        month: &Month,
+        (ahead, ready): (&mut AheadForm, &mut ReadyForm),
+        units: Units,
+        today: Date,
+    ) -> Self {
         let most = month.days.iter().map(|day| day.driven.get().max(day.stored().get())).fold(1.0, f64::max);
         let weeks = month.weeks();
         let cell = |day: Option<&Day>| day.map(|day| day_cell(day, most, units));
@@ -97,7 +64,8 @@ impl MonthView {
             told: told(month, units),
             balance: balance(month, car),
             home: car.about.home.map(|home| home_told(car, &home, units)).unwrap_or_default(),
-            ahead: ahead.habits(car).map(|habits| ahead_told(month, car, habits, today)).unwrap_or_default(),
+            ready: car.about.home.map(|home| ready.told(car, &home, units)).unwrap_or_default(),
+            ahead: ahead.told(&lived(month, today), car),
             is_empty: month.days.iter().all(|day| day.drives == 0 && day.charges.is_empty()),
         }
     }
@@ -150,8 +118,8 @@ fn balance(month: &Month, car: &Car) -> String {
 /// What the post at home does for the car.
 fn home_told(car: &Car, home: &HomePost, units: Units) -> Vec<String> {
     let about = &car.about;
-    let charging = home.charging(about.on_board.as_ref());
-    let stored = charging.stored(about.stored_share());
+    let charging = home.charging(about.on_board.as_ref(), about.charge_loss_percent);
+    let stored = charging.stored();
     let post = &home.post;
     let mut told = vec![format!(
         "{} × {:.0} V × {:.0} A are {:.1} kW; the car takes {:.1} kW of it and stores {:.1} kW.",
@@ -165,37 +133,10 @@ fn home_told(car: &Car, home: &HomePost, units: Units) -> Vec<String> {
     let range = about.distances.or_first_known(about.distance_base, about.usable).1;
     if let Some(range) = range {
         let added = figures::distance(units, added_an_hour(stored, about.usable, range));
-        let night = figures::distance(units, range * (charging.stored_a_night(about.stored_share()) / about.usable));
+        let night = figures::distance(units, range * (charging.stored_a_night() / about.usable));
         told.push(format!("That adds {added} an hour, {night} a night."));
     }
-    if let Some(minutes) = minutes_to(NIGHTFALL, home.limit, stored, about.usable).filter(|minutes| minutes.get() > 0.0)
-    {
-        told.push(format!(
-            "From {} to {} takes {}.",
-            figures::percent(NIGHTFALL),
-            figures::percent(home.limit),
-            figures::duration(minutes)
-        ));
-    }
     told
-}
-
-/// The coming month, lived like the days of this one.
-fn ahead_told(month: &Month, car: &Car, habits: Habits, today: Date) -> Vec<String> {
-    let lived: Vec<Energy> = lived(month, today).iter().map(|day| day.driven).collect();
-    if lived.iter().all(|energy| energy.get() <= 0.0) {
-        return vec!["No energy of a drive is known in this month, so there is nothing to go by.".into()];
-    }
-    let home = car.about.home.map(|home| home.charging(car.about.on_board.as_ref()));
-    let days = lived.len();
-    let mut said = vec![];
-    if let Some(home) = home {
-        let with = coming_month(&lived, &Habits { home: Some(home), ..habits });
-        said.push(format!("With the post at home, {} in {days} such days; {}.", fast(&with), at_home(&with)));
-    }
-    let without = coming_month(&lived, &habits);
-    said.push(format!("Without charging at home, {} in {days} such days.", fast(&without)));
-    said
 }
 
 /// The days of a month that have come.
@@ -203,48 +144,10 @@ fn lived(month: &Month, today: Date) -> Vec<&Day> {
     month.days.iter().filter(|day| day.date <= today).collect()
 }
 
-fn fast(days: &[DayAhead]) -> String {
-    let count: usize = days.iter().map(|day| day.fast_charges).sum();
-    let stored: f64 = days.iter().map(|day| day.fast_stored.get()).sum();
-    match count {
-        0 => "no fast charge is needed".into(),
-        1 => format!("1 fast charge is needed, of {stored:.0} kWh"),
-        _ => format!("{count} fast charges are needed, {stored:.0} kWh in all"),
-    }
-}
-
-fn at_home(days: &[DayAhead]) -> String {
-    let plug: f64 = days.iter().map(|day| day.home_plug.get()).sum();
-    let hours: f64 = days.iter().map(|day| day.home_time.get() / 60.0).sum();
-    let nights = days.iter().filter(|day| day.home_plug.get() > 0.05).count();
-    format!("{plug:.0} kWh leave the plug at home in {hours:.0} hours of {nights} nights")
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use jiff::civil::date;
-    use spare_hour_core::quantity::Minutes;
-
-    fn ahead(fast_charges: usize, stored: f64, plug: f64) -> DayAhead {
-        DayAhead {
-            driven: Energy::kwh(10.0),
-            fast_charges,
-            fast_stored: Energy::kwh(stored),
-            evening: Soc::percent(50.0),
-            home_plug: Energy::kwh(plug),
-            home_time: Minutes::new(60.0 * plug / 10.0),
-        }
-    }
-
-    #[test]
-    fn charges_are_counted_in_words() {
-        assert_eq!(fast(&[ahead(0, 0.0, 5.0)]), "no fast charge is needed");
-        assert_eq!(fast(&[ahead(1, 30.0, 0.0), ahead(0, 0.0, 0.0)]), "1 fast charge is needed, of 30 kWh");
-        assert_eq!(fast(&[ahead(2, 60.0, 0.0), ahead(1, 30.0, 0.0)]), "3 fast charges are needed, 90 kWh in all");
-        let nights = [ahead(0, 0.0, 20.0), ahead(0, 0.0, 0.0), ahead(0, 0.0, 10.0)];
-        assert_eq!(at_home(&nights), "30 kWh leave the plug at home in 3 hours of 2 nights");
-    }
 
     #[test]
     fn only_days_that_have_come_are_lived() {

@@ -6,6 +6,7 @@ mod change;
 mod charts;
 mod grid;
 mod loaded;
+mod money;
 mod own_window;
 mod take_away;
 mod view;
@@ -28,6 +29,7 @@ pub(crate) use bring::{import, lines, matched, new};
 pub(crate) use change::{change, edit, join, keep_step, leave_out, remove, use_curve};
 pub(crate) use grid::show as grid;
 use loaded::Loaded;
+use money::MoneyView;
 use spare_hour_planning::combine_charges::agreed_with;
 use spare_hour_wording::figures;
 pub(crate) use take_away::{analysis, chart, csv, json, source, xlsx};
@@ -51,6 +53,8 @@ struct ShowPage {
     name: String,
     notice: Option<(String, Option<i32>)>,
     view: Result<SessionView, String>,
+    /// What it cost and would have cost.
+    money: Option<MoneyView>,
     cars: Vec<(i32, String, bool)>,
     /// Whether it is known which car it was.
     has_car: bool,
@@ -73,6 +77,9 @@ pub(crate) struct Ask {
     to: Option<String>,
     /// Minutes and kWh to look up from its start.
     after: Option<String>,
+    /// When the charge began, and minutes that the car stood there afterwards.
+    began: Option<String>,
+    parked: Option<String>,
     store: Option<String>,
     /// A base of distances.
     base: Option<String>,
@@ -122,11 +129,19 @@ pub(crate) async fn show(
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
     let (base, reports) = (ask.base.clone(), app.reports());
-    let (loaded, view, notice, cars, others) = app
+    let here = app.here.clone();
+    let (loaded, view, money, notice, cars, others) = app
         .run(move |store| {
             let loaded = Loaded::new(store, id, reports.clone())?;
             let agreed = agreed_with(store, &loaded, &reports)?;
             let view = SessionView::new(&loaded, &ask.window(), &agreed, ask.base.as_deref());
+            let money = match loaded.report(None) {
+                Ok(report) => {
+                    let stop = (ask.began.as_deref(), ask.parked.as_deref());
+                    MoneyView::new(store, &loaded, &report.analysis, stop, &here)?
+                }
+                Err(_) => None,
+            };
             let notice = match ask.used {
                 Some(car) => {
                     let name = store.car(car)?.about.name;
@@ -137,7 +152,7 @@ pub(crate) async fn show(
             };
             let others = store.sessions()?.into_iter().filter(|other| other.id != id);
             let others: Vec<(i32, String)> = others.map(|other| (other.id, other.name)).collect();
-            Ok((loaded, view.map_err(|error| error.to_string()), notice, store.cars()?, others))
+            Ok((loaded, view.map_err(|error| error.to_string()), money, notice, store.cars()?, others))
         })
         .await?;
     let created_at = figures::stamp(loaded.units, &loaded.stored.created_at);
@@ -149,6 +164,7 @@ pub(crate) async fn show(
         name: about.name,
         notice,
         view,
+        money,
         cars,
         has_car,
         others,

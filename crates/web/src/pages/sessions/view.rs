@@ -269,6 +269,8 @@ fn noted(loaded: &Loaded) -> Vec<Fact> {
         ("Failed attempts", conditions.failed_attempts.map(|failed| failed.to_string())),
         ("Phases", conditions.phases.map(|phases| format!("{phases} (AC)"))),
         ("Start", conditions.start.clone()),
+        ("Began", conditions.began.map(|began| loaded.units.clock.time(began.get().round() as u32 % 1440))),
+        ("Paid", conditions.paid.map(|paid| format!("{paid:.2}"))),
         ("Joined", conditions.joined.clone()),
     ])
 }
@@ -411,10 +413,35 @@ fn ac(loaded: &Loaded, analysis: &Analysis) -> Vec<Fact> {
         let power = spare_hour_core::charging::ac_charge::ac_power(phases, voltage, current);
         format!("{phases} × {:.0} V × {:.0} A = {:.1} kW", voltage.get(), current.get(), power.get())
     });
+    let face = loaded.units.clock;
+    let began = loaded.session().conditions.began.map(|began| began.get().round() as u32 % 1440);
     let full = minutes_to(analysis.timeline.end_soc(), Soc::percent(100.0), stored, usable);
     known([
         ("Connection", connection.or(Some(format!("{phases} phases")))),
         ("Into the battery", Some(format!("{:.1} kW on average", stored.get()))),
+        (
+            "Its own loss",
+            analysis.loss_percent.map(|loss| {
+                let assumed =
+                    if analysis.loss_assumed() { " (the car’s usual: this charge does not tell)" } else { "" };
+                format!("{loss:.1} % of the plug’s energy{assumed}")
+            }),
+        ),
+        (
+            "Start",
+            began
+                .map(|began| format!("{}, with {}", face.time(began), figures::percent(analysis.timeline.start_soc()))),
+        ),
+        (
+            "Ready",
+            began.map(|began| {
+                format!(
+                    "at {}, with {}",
+                    face.time((began + analysis.minutes.get().round() as u32) % 1440),
+                    figures::percent(analysis.timeline.end_soc())
+                )
+            }),
+        ),
         (
             "Added an hour",
             analysis.basis().range.map(|range| {

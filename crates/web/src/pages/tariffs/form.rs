@@ -19,7 +19,7 @@ const MOST_ROWS: usize = 40;
 const BLANK_ROWS: usize = 2;
 
 /// The columns of a row that are typed: key, label.
-const COLUMNS: [(&str, &str); 15] = [
+const COLUMNS: [(&str, &str); 16] = [
     ("price", "Price"),
     ("step", "block, Wh/s"),
     ("vat", "VAT, %"),
@@ -27,6 +27,7 @@ const COLUMNS: [(&str, &str); 15] = [
     ("to", "to (time)"),
     ("from_min", "from minute"),
     ("to_min", "to minute"),
+    ("idle_min", "idle from, min"),
     ("from_kwh", "from kWh"),
     ("to_kwh", "to kWh"),
     ("from_kw", "from kW"),
@@ -153,6 +154,7 @@ impl Row {
             most_current: self.cell("to_a").number_in(CURRENT).map(Current::amps),
             least_duration: self.cell("from_min").number_in(DURATION).map(Minutes::new),
             most_duration: self.cell("to_min").number_in(DURATION).map(Minutes::new),
+            least_parking: self.cell("idle_min").number_in(DURATION).map(Minutes::new),
         };
         let components = vec![Component { kind, price: price?, vat, step }];
         self.cells.iter().all(|cell| cell.fault.is_none()).then_some(Element { components, restrictions })
@@ -179,6 +181,7 @@ impl Row {
             clock(rules.to_time),
             number(rules.least_duration.map(Minutes::get)),
             number(rules.most_duration.map(Minutes::get)),
+            number(rules.least_parking.map(Minutes::get)),
             number(rules.least_energy.map(Energy::get)),
             number(rules.most_energy.map(Energy::get)),
             number(rules.least_power.map(Power::get)),
