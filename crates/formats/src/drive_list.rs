@@ -6,13 +6,13 @@ use spare_hour_core::quantity::{Consumption, Distance, Energy, Height, Mass, Min
 use crate::FormatError;
 use crate::table::{Column, ListFormat, NewRow, Row, number, of_number, of_text, read_table, text};
 
-const KM: Column = number("km", "km", 0.1, 5_000.0);
+const KM: Column = number("km", "km", 0.1, 1_000_000.0);
 /// Columns that are read and written, in order.
 const COLUMNS: [Column; 15] = [
     text("day"),
     KM,
     number("minutes", "min", 0.1, 10_000.0),
-    number("kwh", "kWh", -50.0, 500.0),
+    number("kwh", "kWh", -50.0, 500_000.0),
     number("soc_before", "%", 0.0, 100.0),
     number("soc_after", "%", 0.0, 100.0),
     number("outside_c", "°C", -60.0, 60.0),
@@ -41,14 +41,13 @@ const READ: [Column; 16] = {
 /// # Errors
 /// The first place that cannot be read, with what is expected there.
 pub fn read_drives(bytes: &[u8]) -> Result<Vec<Drive>, FormatError> {
-    let needed: [&[&str]; 3] = [&["km"], &["minutes", "kmh"], &["kwh", "soc_before"]];
+    let needed: [&[&str]; 2] = [&["km"], &["kwh", "soc_before"]];
     read_table(bytes, &READ, &needed, MOST_DRIVES)?.iter().map(drive).collect()
 }
 
 fn drive(row: &Row) -> Result<Drive, FormatError> {
     let km = row.needed(&KM)?;
     let minutes = row.number("minutes").or(row.number("kmh").map(|kmh| 60.0 * km / kmh));
-    let minutes = minutes.ok_or_else(|| row.wrong("minutes and kmh are empty; expected one of them"))?;
     let used = match (row.number("kwh"), row.number("soc_before"), row.number("soc_after")) {
         (Some(kwh), ..) => Used::Energy(Energy::kwh(kwh)),
         (None, Some(before), Some(after)) => Used::Soc(Soc::percent(before), Soc::percent(after)),
@@ -69,7 +68,7 @@ fn drive(row: &Row) -> Result<Drive, FormatError> {
         heating: row.number("heating_kw").map(Power::kw),
         note: row.text("note"),
         left_out: row.text("left_out"),
-        ..Drive::new(Distance::km(km), Minutes::new(minutes), used)
+        ..Drive::new(Distance::km(km), minutes.map(Minutes::new), used)
     })
 }
 
@@ -86,7 +85,7 @@ fn row(drive: &Drive) -> NewRow {
     vec![
         of_text(drive.day.clone()),
         of_number(Some(drive.distance.get())),
-        of_number(Some(drive.time.get())),
+        of_number(drive.time.map(Minutes::get)),
         of_number(kwh),
         of_number(before),
         of_number(after),
@@ -110,7 +109,7 @@ mod tests {
     fn what_is_written_is_read_back() {
         let text = "day;KM;kmh;soc_before;soc_after;outside_c;climb_m;descent_m;note\n2026-05-01;182,5;109,5;88;52;-7;640;310;\"wet; windy\"\n;40;80;90;82;;;;\n";
         let drives = read_drives(text.as_bytes()).unwrap();
-        assert_eq!((drives.len(), drives[0].time.get()), (2, 100.0));
+        assert_eq!((drives.len(), drives[0].time.unwrap().get()), (2, 100.0));
         assert_eq!(drives[0].note.as_deref(), Some("wet; windy"));
         assert_eq!(read_drives(write_drives(&drives, ListFormat::Json).as_bytes()).unwrap(), drives);
         let full = Drive {
@@ -129,7 +128,7 @@ mod tests {
     fn names_the_line_and_what_is_expected() {
         for (text, part) in [
             ("", "the file is empty"),
-            ("km,kwh\n", "no column minutes or kmh"),
+            ("kmh,kwh\n", "no column km"),
             ("km,minutes,kwh\n", "has no rows"),
             ("km,minutes,kwh\n50,30,9\n50,x,9\n", "line 3: minutes is \"x\"; expected 0.1 to 10000 min"),
             ("km,minutes,kwh\n50,30,\n", "line 2: kwh is empty"),

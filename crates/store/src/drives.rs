@@ -34,7 +34,7 @@ struct Columns {
     car_id: i32,
     day: Option<String>,
     km: f64,
-    minutes: f64,
+    minutes: Option<f64>,
     kwh: Option<f64>,
     soc_before: Option<f64>,
     soc_after: Option<f64>,
@@ -59,7 +59,7 @@ impl Columns {
             car_id,
             day: drive.day.clone(),
             km: drive.distance.get(),
-            minutes: drive.time.get(),
+            minutes: drive.time.map(Minutes::get),
             kwh,
             soc_before: soc.map(|soc| soc.0),
             soc_after: soc.map(|soc| soc.1),
@@ -92,7 +92,7 @@ impl Columns {
             heating: self.heating_kw.map(Power::kw),
             note: self.note,
             left_out: self.left_out,
-            ..Drive::new(Distance::km(self.km), Minutes::new(self.minutes), used)
+            ..Drive::new(Distance::km(self.km), self.minutes.map(Minutes::new), used)
         }
     }
 }

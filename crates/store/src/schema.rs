@@ -219,7 +219,7 @@ diesel::table! {
         car_id -> Integer,
         day -> Nullable<Text>,
         km -> Double,
-        minutes -> Double,
+        minutes -> Nullable<Double>,
         kwh -> Nullable<Double>,
         soc_before -> Nullable<Double>,
         soc_after -> Nullable<Double>,

@@ -396,6 +396,52 @@ fn a_database_of_the_first_version_keeps_all_it_holds() {
     assert_eq!((line.readings, line.soc, line.minutes), (2, (10.0, 20.0), 5.5));
 }
 
+#[test]
+fn a_database_from_before_prices_of_charges_keeps_drives_sessions_and_trips() {
+    let earlier = [
+        ("20261124000001", include_str!("../migrations/2026-11-24-000001_start/up.sql")),
+        ("20261125000001", include_str!("../migrations/2026-11-25-000001_measure/up.sql")),
+        ("20261125000002", include_str!("../migrations/2026-11-25-000002_drives/up.sql")),
+        ("20261125000003", include_str!("../migrations/2026-11-25-000003_tariffs/up.sql")),
+        ("20261125000004", include_str!("../migrations/2026-11-25-000004_settings/up.sql")),
+        ("20261125000005", include_str!("../migrations/2026-11-25-000005_roads/up.sql")),
+        ("20261125000006", include_str!("../migrations/2026-11-25-000006_month/up.sql")),
+        ("20261127000001", include_str!("../migrations/2026-11-27-000001_on_way/up.sql")),
+        ("20261127000002", include_str!("../migrations/2026-11-27-000002_power_without_soc/up.sql")),
+    ];
+    let directory = tempfile::tempdir().unwrap();
+    let path = directory.path().join("spare-hour.db");
+    let mut raw = SqliteConnection::establish(&path.to_string_lossy()).unwrap();
+    raw.batch_execute(
+        "CREATE TABLE __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP);",
+    )
+    .unwrap();
+    for (version, up) in earlier {
+        raw.batch_execute(up).unwrap();
+        raw.batch_execute(&format!("INSERT INTO __diesel_schema_migrations (version) VALUES ('{version}');")).unwrap();
+    }
+    raw.batch_execute(
+        "INSERT INTO cars (name, usable_kwh, charge_loss_percent, ac_phases, ac_kw) VALUES ('Old', 60.5, 8, 3, 11);
+         INSERT INTO drives (car_id, day, km, minutes, kwh, note) VALUES (1, '2026-05-01', 182, 101, 33.5, 'wet');
+         INSERT INTO drives (car_id, km, minutes, soc_before, soc_after) VALUES (1, 20, 15, 60, 54);",
+    )
+    .unwrap();
+    drop(raw);
+    let store = Store::open(directory.path()).unwrap();
+    let drives: Vec<Drive> = store.drives_of(1).unwrap().into_iter().map(|kept| kept.drive).collect();
+    assert_eq!(drives.len(), 2);
+    let first = drives.iter().find(|drive| drive.day.is_some()).unwrap();
+    assert_eq!(
+        (first.distance, first.time, first.note.as_deref()),
+        (Distance::km(182.0), Some(Minutes::new(101.0)), Some("wet"))
+    );
+    let on_board = store.car(1).unwrap().about.on_board.unwrap();
+    assert_eq!(on_board, OnBoardCharger::new(3, Power::kw(11.0)));
+    let average = Drive::new(Distance::km(12_400.0), None, Used::Energy(Energy::kwh(2_207.2)));
+    store.add_drives(1, std::slice::from_ref(&average)).unwrap();
+    assert!(store.drives_of(1).unwrap().iter().any(|kept| kept.drive == average));
+}
+
 fn live() -> NewLiveCharge {
     NewLiveCharge {
         car: None,

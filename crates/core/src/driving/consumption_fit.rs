@@ -34,6 +34,10 @@ const SEEN_WITHIN: f64 = 2.0;
 const UNSEEN_HEATING: f64 = 0.06;
 /// How far cars differ in what else a kelvin of cold takes (air, tyres, the cold pack), share of consumption.
 const UNSEEN_COLD: f64 = 0.003;
+/// Mean speed of a long-run average, which mixes town and motorway. Common practice, no published source, as the next.
+const LONG_RUN_SPEED: Speed = Speed::kmh(60.0);
+/// How far its energy may be from that of a drive at that speed in mild weather, as a standard deviation, share.
+const LONG_RUN_ERROR: f64 = 0.15;
 /// Mass of the driver, kg.
 const DRIVER: f64 = 80.0;
 /// Efficiency in the prior, battery to wheel.
@@ -250,11 +254,12 @@ impl Observation {
     fn new(index: usize, drive: &Drive, usable: Energy, body: Body) -> Self {
         let outside = drive.outside.unwrap_or(Temperature::celsius(UNKNOWN_CELSIUS));
         let load = drive.load.unwrap_or_default();
-        let conditions = conditions(body, drive.speed(), outside, drive.headwind.unwrap_or_default(), load);
+        let speed = drive.speed().unwrap_or(LONG_RUN_SPEED);
+        let conditions = conditions(body, speed, outside, drive.headwind.unwrap_or_default(), load);
         let mut features = features(drive.distance, &conditions);
         let (climb, descent) = (drive.climb.unwrap_or_default(), drive.descent.unwrap_or_default());
         let (drawn, returned) = climb_energy(conditions.mass, climb, descent);
-        let hours = drive.time.get() / 60.0;
+        let hours = drive.distance.get() / speed.get();
         let heating = drive.heating.map_or(0.0, |heating| heating.get() * hours);
         if drive.heating.is_some() {
             features[3] = 0.0;
@@ -265,7 +270,11 @@ impl Observation {
             features,
             energy: actual - drawn.get() + returned.get() - heating,
             actual,
-            error: drive.energy_error(usable).get(),
+            error: drive.energy_error(usable).get().hypot(if drive.time.is_some() {
+                0.0
+            } else {
+                LONG_RUN_ERROR * actual
+            }),
         }
     }
 

@@ -21,8 +21,8 @@ pub struct Drive {
     pub day: Option<String>,
     /// How far.
     pub distance: Distance,
-    /// How long, stops left out.
-    pub time: Minutes,
+    /// How long, stops left out; `None` of a long-run average, which mixes speeds and seasons.
+    pub time: Option<Minutes>,
     /// What it took.
     pub used: Used,
     /// Temperature outside.
@@ -47,11 +47,11 @@ pub struct Drive {
 
 impl Drive {
     /// A drive of which nothing is known but the numbers that have to be.
-    pub fn new(distance: Distance, time: Minutes, used: Used) -> Self {
+    pub fn new(distance: Distance, time: impl Into<Option<Minutes>>, used: Used) -> Self {
         Self {
             day: None,
             distance,
-            time,
+            time: time.into(),
             used,
             outside: None,
             load: None,
@@ -65,9 +65,9 @@ impl Drive {
         }
     }
 
-    /// Mean speed.
-    pub fn speed(&self) -> Speed {
-        Speed::kmh(60.0 * self.distance.get() / self.time.get())
+    /// Mean speed, where the time is known.
+    pub fn speed(&self) -> Option<Speed> {
+        self.time.map(|time| Speed::kmh(60.0 * self.distance.get() / time.get()))
     }
 
     /// Energy from the battery, for a usable capacity.

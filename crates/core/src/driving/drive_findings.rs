@@ -56,7 +56,7 @@ impl DriveFinding {
 pub fn drive_findings(drive: &Drive, usable: Energy) -> Vec<DriveFinding> {
     let mut found = Vec::new();
     let (speed, energy, consumption) = (drive.speed(), drive.energy(usable).get(), drive.consumption(usable));
-    if !SPEEDS.contains(&speed.get()) {
+    if let Some(speed) = speed.filter(|speed| !SPEEDS.contains(&speed.get())) {
         found.push(DriveFinding::ImpossibleSpeed(speed));
     }
     let downhill = drive.net_climb().is_some_and(|climb| climb.get() < -100.0);
@@ -72,7 +72,7 @@ pub fn drive_findings(drive: &Drive, usable: Energy) -> Vec<DriveFinding> {
     {
         found.push(DriveFinding::FewPoints(before - after));
     }
-    if drive.climb.is_none() && drive.distance.get() >= LONG {
+    if drive.climb.is_none() && drive.distance.get() >= LONG && speed.is_some() {
         found.push(DriveFinding::ClimbMissing);
     }
     found

@@ -33,7 +33,7 @@ pub(super) fn over_speed(
 ) -> Plot {
     let at = |kmh: f64| fit.predict(Speed::kmh(kmh), outside, Some(Speed::kmh(0.0)), Mass::kg(0.0));
     let points = drives.iter().filter(|drive| counts(drive, usable));
-    let points = points.map(|drive| (drive.speed().get(), drive.consumption(usable).get()));
+    let points = points.filter_map(|drive| Some((drive.speed()?.get(), drive.consumption(usable).get())));
     let axis = |kmh: f64| units.distance.of_speed(Speed::kmh(kmh));
     let points = points.map(|point| (axis(point.0), tell(units, point.1))).collect();
     let curve = curve(SPEEDS, |x| {

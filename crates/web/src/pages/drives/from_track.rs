@@ -69,7 +69,7 @@ mod tests {
         let drive = drive_of_track(&track(), "88-83 %\n7 °C", DistanceUnit::Kilometres, &here()).unwrap();
         // The step of eleven minutes for a kilometre is under 6 km/h; it drives 19 min and a little of it.
         assert!((drive.distance.get() - 20.0).abs() < 0.01, "{drive:?}");
-        assert!((19.0..32.0).contains(&drive.time.get()), "{drive:?}");
+        assert!((19.0..32.0).contains(&drive.time.unwrap().get()), "{drive:?}");
         assert_eq!((drive.climb.unwrap().get().round(), drive.descent.unwrap().get()), (200.0, 0.0));
         assert_eq!(drive.used, Used::Soc(Soc::percent(88.0), Soc::percent(83.0)));
         // Noon UTC is 02:00 on the next day at UTC+14 (IANA time zone database).

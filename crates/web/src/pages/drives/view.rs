@@ -57,11 +57,14 @@ pub(super) fn in_words(drive: &Drive, units: Units) -> String {
         Used::Energy(energy) => format!("{} kWh", figures::field(energy.get())),
         Used::Soc(before, after) => format!("{}–{} %", figures::field(before.get()), figures::field(after.get())),
     };
-    let mut parts = vec![
-        format!("{} {}", figures::field(round(units.distance.of(drive.distance))), units.distance.name()),
-        format!("{} at {}", figures::duration(drive.time), figures::speed(units, drive.speed())),
-        used,
-    ];
+    let mut parts =
+        vec![format!("{} {}", figures::field(round(units.distance.of(drive.distance))), units.distance.name()), used];
+    match drive.time.zip(drive.speed()) {
+        Some((time, speed)) => {
+            parts.insert(1, format!("{} at {}", figures::duration(time), figures::speed(units, speed)));
+        }
+        None => parts.push("a long-run average".into()),
+    }
     parts.extend(drive.outside.map(|outside| figures::temperature(units, outside)));
     parts.extend(drive.climb.map(|climb| format!("↑ {:.0} m", climb.get())));
     parts.extend(drive.descent.map(|descent| format!("↓ {:.0} m", descent.get())));
