@@ -10,11 +10,20 @@ use crate::{FormatError, read_tariffs, write_tariff};
 /// Most rows of a list.
 const MOST_ROWS: usize = 20_000;
 /// Restrictions that are numbers, in their order; durations in seconds.
-const LIMITS: [&str; 8] =
-    ["min_kwh", "max_kwh", "min_current", "max_current", "min_power", "max_power", "min_duration", "max_duration"];
+const LIMITS: [&str; 9] = [
+    "min_kwh",
+    "max_kwh",
+    "min_current",
+    "max_current",
+    "min_power",
+    "max_power",
+    "min_duration",
+    "max_duration",
+    "min_parking_duration",
+];
 /// Restrictions that are texts.
 const TIMES: [&str; 4] = ["start_time", "end_time", "start_date", "end_date"];
-const COLUMNS: [Column; 22] = {
+const COLUMNS: [Column; 23] = {
     const fn limit(name: &'static str) -> Column {
         number(name, "", 0.0, 1e9)
     }
@@ -40,6 +49,7 @@ const COLUMNS: [Column; 22] = {
         limit(LIMITS[5]),
         limit(LIMITS[6]),
         limit(LIMITS[7]),
+        limit(LIMITS[8]),
         text("day_of_week"),
     ]
 };
@@ -173,7 +183,7 @@ mod tests {
 
     const TARIFFS: &str = r#"[{"id": "Ostrel, by night cheaper", "currency": "EUR", "max_price": {"excl_vat": 60.50}, "elements": [
         {"price_components": [{"type": "ENERGY", "price": 0.295, "vat": 20.0, "step_size": 1}, {"type": "FLAT", "price": 0.5, "step_size": 1}],
-         "restrictions": {"start_time": "22:00", "end_time": "06:00", "start_date": "2026-11-01", "day_of_week": ["FRIDAY", "SATURDAY"], "min_kwh": 10, "max_duration": 3600}},
+         "restrictions": {"start_time": "22:00", "end_time": "06:00", "start_date": "2026-11-01", "day_of_week": ["FRIDAY", "SATURDAY"], "min_kwh": 10, "max_duration": 3600, "min_parking_duration": 600}},
         {"price_components": [{"type": "TIME", "price": 19.8, "step_size": 60}], "restrictions": {"min_power": 50}}]},
         {"id": "Halm", "currency": "cr", "elements": [{"price_components": [{"type": "ENERGY", "price": 0.6, "step_size": 1}]}]}]"#;
 
