@@ -2,7 +2,7 @@
 //! kWh are stored.
 
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Energy, Minutes, Soc};
+use spare_hour_core::quantity::{Energy, Minutes, Soc, SocSpan};
 use spare_hour_core::session::analysis::{Analysis, Window};
 use spare_hour_formats::clock;
 use spare_hour_wording::figures;
@@ -31,6 +31,8 @@ pub(crate) struct OwnWindow {
     /// kWh to look up beside the usual ones.
     pub(crate) kwh: Field,
     pub(crate) row: Option<WindowRow>,
+    /// Points that it spans.
+    pub(crate) points: Option<SocSpan>,
     /// What people look up from there.
     pub(crate) look_ups: Vec<LookUp>,
 }
@@ -57,7 +59,16 @@ impl OwnWindow {
         let own = (minutes.number(0.1, 10_000.0, "minutes"), kwh.number(0.1, 2_000.0, "kWh"));
         let window = numbers.and_then(|(from, to)| analysis.window(Soc::percent(from), Soc::percent(to)));
         let look_ups = numbers.map_or(Vec::new(), |(from, _)| look_ups(analysis, Soc::percent(from), own, units));
-        Self { row: window.map(|window| window_row(analysis, &window, units)), from, to, minutes, kwh, look_ups }
+        let points = window.as_ref().map(|window| window.to - window.from);
+        Self {
+            points,
+            row: window.map(|window| window_row(analysis, &window, units)),
+            from,
+            to,
+            minutes,
+            kwh,
+            look_ups,
+        }
     }
 
     /// Faults of its fields, with their labels.

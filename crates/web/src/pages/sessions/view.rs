@@ -5,6 +5,7 @@ use spare_hour_core::charging::curve_features::Stretch;
 use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Distance, Energy, Power, Soc, Temperature, Voltage};
 use spare_hour_core::session::analysis::{Analysis, Slice, Window};
+use spare_hour_core::session::distance_base::DistanceBase;
 use spare_hour_core::session::findings::across::{Agreed, decided_by};
 use spare_hour_core::session::findings::{Certainty, Fact as Odd, Finding, Severity};
 use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
@@ -48,6 +49,8 @@ pub(crate) struct SessionView {
     pub(crate) bricks: Bricks,
     pub(crate) windows: Vec<WindowRow>,
     pub(crate) own: OwnWindow,
+    /// Distance that the reader's own window adds on every base that is known, side by side.
+    pub(crate) distances: Vec<(String, String)>,
     pub(crate) slices: Vec<SliceRow>,
     /// How many slices there are beyond those shown.
     pub(crate) more_slices: usize,
@@ -139,6 +142,7 @@ impl SessionView {
         let (session, analysis, units) = (loaded.session(), &report.analysis, loaded.units);
         let window = |&(from, to): &(f64, f64)| analysis.window(Soc::percent(from), Soc::percent(to));
         let used = analysis.basis().base;
+        let own = OwnWindow::new(analysis, asked, units);
         Ok(Self {
             headline: headline(analysis),
             facts: facts(loaded, &report),
@@ -149,7 +153,8 @@ impl SessionView {
             soc: soc_over_minutes(&report),
             bricks: minute_bricks(analysis, units),
             windows: WINDOWS.iter().filter_map(window).map(|window| window_row(analysis, &window, units)).collect(),
-            own: OwnWindow::new(analysis, asked, units),
+            distances: distances(loaded, &own),
+            own,
             slices: analysis.slices.iter().take(SLICES_SHOWN).map(|slice| slice_row(slice, units)).collect(),
             more_slices: analysis.slices.len().saturating_sub(SLICES_SHOWN),
             thirds: analysis.thirds.iter().map(|slice| slice_row(slice, units)).collect(),
@@ -172,6 +177,17 @@ impl SessionView {
             bases: bases(loaded, used, units),
         })
     }
+}
+
+/// Distance that a window adds on every base that is known.
+fn distances(loaded: &Loaded, own: &OwnWindow) -> Vec<(String, String)> {
+    let Some(points) = own.points else { return Vec::new() };
+    let on = |base: DistanceBase| {
+        let range = loaded.distances().range(base, loaded.usable())?;
+        let added = range * (points.get() / 100.0);
+        Some((base_name(loaded, base, loaded.units), figures::distance(loaded.units, added)))
+    };
+    DistanceBase::ALL.into_iter().filter_map(on).collect()
 }
 
 /// The figure that is quoted first: the widest usual window, else the whole.
