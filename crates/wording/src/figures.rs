@@ -2,6 +2,7 @@
 
 use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Consumption, Distance, Minutes, Soc, Speed, Temperature};
+use spare_hour_core::session::meters::PartByMeters;
 
 /// Minutes as `1 h 23 min`, or `23 min` below an hour.
 pub fn duration(minutes: Minutes) -> String {
@@ -110,6 +111,17 @@ pub fn pace_name(units: Units) -> &'static str {
 pub fn field(number: f64) -> String {
     let text = format!("{number:.3}");
     text.trim_end_matches('0').trim_end_matches('.').to_string()
+}
+
+/// A part of a charge by both meters: SoC, kW at the plug, kWh from it and stored, loss in % of the plug's.
+pub fn part_by_meters(part: &PartByMeters) -> [String; 5] {
+    [
+        format!("{:.0}–{:.0} %", part.from.get(), part.to.get()),
+        format!("{:.0}", part.power.get()),
+        format!("{:.2}", part.plug.get()),
+        format!("{:.2}", part.stored.get()),
+        format!("{:.1}", part.loss_percent()).replace('-', "−"),
+    ]
 }
 
 #[cfg(test)]

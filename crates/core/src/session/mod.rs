@@ -12,6 +12,7 @@ pub mod join;
 pub mod kept_readings;
 pub mod live;
 mod metered;
+pub mod meters;
 mod progress;
 pub mod report;
 pub mod session_check;

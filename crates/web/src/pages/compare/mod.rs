@@ -51,6 +51,8 @@ struct View {
     parts: Vec<PartRow>,
     repeatability: Vec<String>,
     cautions: Vec<String>,
+    /// Loss between a station's meter and the car's, where two sessions are of one charge.
+    losses: Vec<[String; 5]>,
     plots: Vec<Plot>,
     bricks: Vec<BrickRow>,
     has_distance: bool,
@@ -167,6 +169,7 @@ impl View {
             parts: view::parts(comparison, *base),
             repeatability: view::repeatability(comparison, name),
             cautions: comparison.cautions.iter().map(|caution| comparison_words::sentence(caution, units)).collect(),
+            losses: view::losses(runs),
             plots: charts::plots(runs, comparison, units),
             bricks: charts::bricks(runs, units),
             units,

@@ -6,6 +6,8 @@ use spare_hour_core::session::compare::{Comparison, Difference};
 use spare_hour_formats::clock;
 
 use super::runs::OwnedRun;
+use spare_hour_core::session::Meter;
+use spare_hour_core::session::meters::by_meters;
 use spare_hour_wording::figures;
 
 /// The letter of a session in tables and charts.
@@ -105,4 +107,15 @@ pub(super) fn repeatability(comparison: &Comparison, name: impl Fn(usize) -> Str
         )
     };
     comparison.repeatability.iter().map(sentence).collect()
+}
+/// Loss between the meters of two sessions, one by the station's and one by the car's.
+pub(super) fn losses(runs: &[OwnedRun]) -> Vec<[String; 5]> {
+    let [one, other] = runs else { return Vec::new() };
+    let (one, other) = (&one.report.analysis, &other.report.analysis);
+    let parts = match (one.meter(), other.meter()) {
+        (Meter::Station, Meter::Car) => by_meters(one, Some(other)),
+        (Meter::Car, Meter::Station) => by_meters(other, Some(one)),
+        _ => Vec::new(),
+    };
+    parts.iter().map(figures::part_by_meters).collect()
 }

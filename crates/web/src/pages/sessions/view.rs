@@ -9,6 +9,7 @@ use spare_hour_core::session::distance_base::DistanceBase;
 use spare_hour_core::session::findings::across::{Agreed, decided_by};
 use spare_hour_core::session::findings::{Certainty, Fact as Odd, Finding, Severity};
 use spare_hour_core::session::forecast_check::{CheckedForecast, whose};
+use spare_hour_core::session::meters::by_meters;
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::soc_timeline::TooFewReadings;
 use spare_hour_core::session::usable_capacity::{Method, UsableCapacity};
@@ -60,6 +61,8 @@ pub(crate) struct SessionView {
     pub(crate) shape: Vec<Fact>,
     pub(crate) thresholds: Vec<(String, String, String)>,
     pub(crate) support: Vec<(String, String, String)>,
+    /// Loss over power: part, power, plug, stored, loss.
+    pub(crate) losses: Vec<[String; 5]>,
     pub(crate) forecasts: Vec<ForecastRow>,
     /// What an AC charge adds.
     pub(crate) ac: Vec<Fact>,
@@ -161,6 +164,7 @@ impl SessionView {
             ladders: ladders(analysis, units),
             shape: shape(&report),
             thresholds: analysis.thresholds.iter().map(threshold_row).collect(),
+            losses: by_meters(analysis, None).iter().map(figures::part_by_meters).collect(),
             support: report.support.iter().map(support_row).collect(),
             forecasts: report.forecasts.iter().map(forecast_row).collect(),
             ac: ac(loaded, analysis),
