@@ -2,9 +2,8 @@
 
 use serde_json::Value;
 use spare_hour_core::session::Session;
-use spare_hour_core::trip::Trip;
 
-use crate::{FormatError, Place, read_session_json, read_trip, text_of, write_session_json};
+use crate::{FormatError, Place, TripOfFile, read_session_json, read_trip_file, text_of, write_session_json};
 
 /// Most elements of a list.
 const MOST_ELEMENTS: usize = 10_000;
@@ -29,8 +28,8 @@ pub fn is_json_list(bytes: &[u8]) -> bool {
 ///
 /// # Errors
 /// The first place that is wrong, with what is expected there.
-pub fn read_trips(bytes: &[u8]) -> Result<Vec<Trip>, FormatError> {
-    if is_json_list(bytes) { elements(bytes, |_, text| read_trip(text)) } else { Ok(vec![read_trip(bytes)?]) }
+pub fn read_trips(bytes: &[u8]) -> Result<Vec<TripOfFile>, FormatError> {
+    if is_json_list(bytes) { elements(bytes, |_, text| read_trip_file(text)) } else { Ok(vec![read_trip_file(bytes)?]) }
 }
 
 /// Reads sessions from the bytes of a JSON file: an array of session files, each with `name` and `car` if they are known.
@@ -110,10 +109,10 @@ mod tests {
         assert!(error.starts_with("[1].vehicle.usable_kwh"), "{error}");
         let twice = read_trips(format!("[{trip},{trip}]").as_bytes()).unwrap();
         assert_eq!(
-            [write_trip(&twice[0], Beside::default()), write_trip(&twice[1], Beside::default())],
+            [write_trip(&twice[0].trip, Beside::default()), write_trip(&twice[1].trip, Beside::default())],
             [
-                write_trip(&read_trip(trip.as_bytes()).unwrap(), Beside::default()),
-                write_trip(&twice[0], Beside::default())
+                write_trip(&crate::read_trip(trip.as_bytes()).unwrap(), Beside::default()),
+                write_trip(&twice[0].trip, Beside::default())
             ]
         );
         assert_eq!(read_trips(trip.as_bytes()).unwrap().len(), 1);

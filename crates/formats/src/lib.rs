@@ -62,6 +62,7 @@ pub use tariff_list::{read_tariff_table, write_tariff_table};
 pub use track_file::{read_track, write_track};
 pub use trade_json::{TradeReport, trade_json};
 pub use trip_json::{Beside, TripOfFile, read_trip, read_trip_file, read_trip_with_wishes, write_trip};
+pub use trip_wishes::{read_wishes, write_wishes};
 pub use typed::{
     Hints, ReadTimes, TimesAs, TypedLine, TypedText, conditions_of, read_session_lines, read_typed, typed_text,
 };

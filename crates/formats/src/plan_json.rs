@@ -132,7 +132,7 @@ pub(crate) struct ReceiptLineFile {
 }
 
 #[derive(Serialize)]
-pub(crate) struct StrategyFile<'a> {
+struct StrategyFile<'a> {
     name: String,
     feasible: bool,
     total_min: Option<f64>,
@@ -295,7 +295,7 @@ fn stop_file<'a>(trip: &'a Trip, stop: &Stop) -> StopFile<'a> {
     }
 }
 
-pub(crate) fn strategy_file<'a>(report: &StrategyReport<'a>) -> StrategyFile<'a> {
+fn strategy_file<'a>(report: &StrategyReport<'a>) -> StrategyFile<'a> {
     let plan = report.plan.map(|(_, plan)| plan);
     let stops = report.plan.map(|(trip, plan)| plan.stops.iter().map(|stop| stop_file(trip, stop)).collect());
     StrategyFile {

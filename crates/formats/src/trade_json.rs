@@ -4,12 +4,11 @@ use jiff::{SignedDuration, ZonedDateTime};
 use serde::Serialize;
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::trip::Trip;
-use spare_hour_planner::trade::{ClockPlan, ClockStop, Trade};
+use spare_hour_planner::Strategy;
+use spare_hour_planner::trade::{Certified, ClockPlan, ClockStop, Trade};
 
 use crate::number::plain;
-use crate::plan_json::{
-    FORMAT, ReceiptLineFile, StrategyFile, StrategyReport, VERSION, civil, receipt_lines, strategy_file,
-};
+use crate::plan_json::{FORMAT, ReceiptLineFile, VERSION, civil, receipt_lines};
 
 /// A trade with all that is told of it in a file.
 pub struct TradeReport<'a> {
@@ -28,7 +27,7 @@ pub struct TradeReport<'a> {
     /// Whether every unbeaten plan is told too.
     pub frontier: bool,
     /// The strategies beside it.
-    pub strategies: Vec<StrategyReport<'a>>,
+    pub strategies: Vec<(Strategy, Option<&'a ClockPlan>)>,
 }
 
 #[derive(Serialize)]
@@ -58,7 +57,7 @@ struct TradeFile<'a> {
 
 #[derive(Serialize)]
 struct ProofFile {
-    of: &'static str,
+    of: String,
     gap_min: f64,
     gap_cost: f64,
 }
@@ -67,6 +66,16 @@ struct ProofFile {
 struct LeftOutFile<'a> {
     site: &'a str,
     reason: &'static str,
+}
+
+#[derive(Serialize)]
+struct StrategyFile<'a> {
+    name: String,
+    feasible: bool,
+    total_min: Option<f64>,
+    cost: Option<f64>,
+    lowest_soc: Option<f64>,
+    stops: Vec<StopFile<'a>>,
 }
 
 #[derive(Serialize)]
@@ -103,7 +112,7 @@ struct StopFile<'a> {
 pub fn trade_json(report: &TradeReport) -> String {
     let (trip, best) = (report.trade.trip.as_ref(), report.best);
     let sum = |of: fn(&ClockStop) -> Minutes| plain(best.stops.iter().map(|stop| of(stop).get()).sum());
-    let gap_min = plain((report.gap.0 * 1e4).ceil() / 1e4);
+    let proof = proof(report);
     let frontier =
         report.frontier.then(|| report.trade.plans.iter().map(|plan| plan_file(report, trip, plan)).collect());
     let file = TradeFile {
@@ -116,25 +125,62 @@ pub fn trade_json(report: &TradeReport) -> String {
         charge_min: sum(|stop| stop.charge),
         overhead_min: sum(|stop| stop.overhead),
         wait_min: sum(|stop| stop.wait),
-        lowest_soc: plain(best.stops.iter().map(|stop| stop.arrive.get()).fold(best.arrival.get(), f64::min)),
-        gap_min,
-        proof: ProofFile {
-            of: "No plan takes fewer minutes than these less gap_min, nor less money than this less gap_cost, each by itself: a bound that leaves hours, waits and pauses out, and takes every kWh at its cheapest. Within the trade, plans were searched on a grid and refined, which proves nothing.",
-            gap_min,
-            gap_cost: plain((report.gap.1 * 1e4).ceil() / 1e4),
-        },
+        lowest_soc: plain(lowest(best)),
+        gap_min: proof.gap_min,
+        proof,
         depart_at: civil(report.departure),
         arrive_at: moment(report.departure, best.total).as_ref().map(civil),
         paces: [],
         left_out: report.left_out.iter().map(|(site, reason)| LeftOutFile { site, reason }).collect(),
-        strategies: report.strategies.iter().map(strategy_file).collect(),
+        strategies: report.strategies.iter().map(|(strategy, plan)| strategy_file(report, *strategy, *plan)).collect(),
         frontier,
     };
     serde_json::to_string_pretty(&file).unwrap_or_default()
 }
 
+/// What is proven: of the best plan, or of the whole trade; else a bound by each measure alone.
+fn proof(report: &TradeReport) -> ProofFile {
+    const UNDER: &str = "by the clock, with hours, prices, pauses and waits for an opening or one of the next three falls of a price within 12 hours; stands are left at any SoC";
+    let (by_minutes, by_money) = report.gap;
+    let up = |gap: f64| plain((gap * 1e4).ceil() / 1e4);
+    match report.trade.certified {
+        Some(Certified::Best { worth, gap }) if gap <= by_minutes || worth > 0.01 => ProofFile {
+            of: format!("No plan is better than this one by more than gap_min, where a unit of money is worth {worth} min, {UNDER}. By money alone none costs less by more than gap_cost."),
+            gap_min: up(gap),
+            gap_cost: up(by_money),
+        },
+        Some(Certified::Whole { minutes, money }) => ProofFile {
+            of: format!("Every plan that can be driven is matched by one of the frontier that is at most gap_min slower and gap_cost dearer, {UNDER}."),
+            gap_min: up(minutes),
+            gap_cost: up(money),
+        },
+        _ => ProofFile {
+            of: "No plan takes fewer minutes than these less gap_min, nor less money than this less gap_cost, each by itself: a bound that leaves hours, waits and pauses out, and takes every kWh at its cheapest. Within the trade, plans were searched on a grid and refined, which proves nothing: a boost, or a price that depends on how a charge began, keeps the search for a proof from being exact, or it would have taken too long.".into(),
+            gap_min: up(by_minutes),
+            gap_cost: up(by_money),
+        },
+    }
+}
+
 fn moment(departure: &ZonedDateTime, at: Minutes) -> Option<ZonedDateTime> {
     departure.checked_add(SignedDuration::from_secs((60.0 * at.get()).round() as i64)).ok()
+}
+
+fn strategy_file<'a>(report: &TradeReport<'a>, strategy: Strategy, plan: Option<&ClockPlan>) -> StrategyFile<'a> {
+    let trip = report.trade.trip.as_ref();
+    StrategyFile {
+        name: strategy.name(),
+        feasible: plan.is_some(),
+        total_min: plan.map(|plan| plain(plan.total.get())),
+        cost: plan.map(|plan| plain(plan.cost)),
+        lowest_soc: plan.map(|plan| plain(lowest(plan))),
+        stops: plan.map(|plan| plan_file(report, trip, plan).stops).unwrap_or_default(),
+    }
+}
+
+/// The least SoC on an arrival.
+fn lowest(plan: &ClockPlan) -> f64 {
+    plan.stops.iter().map(|stop| stop.arrive.get()).fold(plan.arrival.get(), f64::min)
 }
 
 fn plan_file<'a>(report: &TradeReport<'a>, trip: &'a Trip, plan: &ClockPlan) -> PlanFile<'a> {

@@ -17,7 +17,7 @@ use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
 
 use crate::ocpi_tariff::{read_tariffs, write_tariff};
-use crate::trip_wishes::wishes;
+use crate::trip_wishes::{wishes, wishes_value};
 use crate::{FormatError, text_of};
 
 const FORMAT: &str = "spare-hour/trip";
@@ -27,14 +27,7 @@ const VERSION: u32 = 2;
 const NOT_WEIGHED: [(&str, &[&str]); 3] =
     [("vehicle", &["curves", "pack"]), ("route.segments[]", &["outside_c", "paces"]), ("", &["now"])];
 /// Parts of version 2 that the command weighs and a kept trip cannot hold yet.
-const NOT_KEPT: [(&str, &[&str]); 3] = [
-    ("vehicle", &["ac", "connectors"]),
-    ("sites[]", &["ac", "has", "time_zone"]),
-    (
-        "goal",
-        &["pauses", "most_drive_min", "rest_min", "most_cost", "most_min", "most_stops", "avoid", "visit", "doubt"],
-    ),
-];
+const NOT_KEPT: [(&str, &[&str]); 1] = [("goal", &["doubt"])];
 /// Speed on the way off the route where a file does not say.
 pub(crate) const OFF_ROUTE_KMH: f64 = 50.0;
 
@@ -189,6 +182,8 @@ pub struct Beside<'a> {
     pub departure: Option<&'a ZonedDateTime>,
     /// The tariffs that its sites ask: site and tariff.
     pub tariffs: &'a [(String, Tariff)],
+    /// What is wished of it.
+    pub wishes: Option<&'a Wishes>,
 }
 
 /// Reads and checks a trip.
@@ -199,7 +194,7 @@ pub fn read_trip(bytes: &[u8]) -> Result<Trip, FormatError> {
     Ok(read_trip_file(bytes)?.trip)
 }
 
-/// Reads and checks a trip, with its departure.
+/// Reads and checks a trip that is to be kept, with its departure and all that is wished of it.
 ///
 /// # Errors
 /// Those of [`read_trip`], and a departure or time zone that is none.
@@ -418,7 +413,7 @@ fn details(index: usize, file: DetailsFile) -> Result<SiteDetails, FormatError> 
 
 /// Writes a trip as JSON that [`read_trip_file`] reads back, with what is known beside it.
 pub fn write_trip(trip: &Trip, beside: Beside) -> String {
-    let Beside { departure, tariffs } = beside;
+    let Beside { departure, tariffs, wishes } = beside;
     let zone = departure.and_then(|departure| departure.time_zone().iana_name()).map(Into::into);
     // A zone without a name, as some machines have, is told in UTC.
     let civil = departure.map(|departure| match &zone {
@@ -431,7 +426,7 @@ pub fn write_trip(trip: &Trip, beside: Beside) -> String {
     let vehicle = &trip.vehicle;
     let file = TripFile {
         format: FORMAT.into(),
-        version: if departure.is_none() && tariffs.is_empty() { 1 } else { VERSION },
+        version: if departure.is_none() && tariffs.is_empty() && wishes.is_none() { 1 } else { VERSION },
         name: trip.name.clone(),
         departure: civil.map(|civil| civil.to_string()),
         time_zone: zone,
@@ -461,7 +456,28 @@ pub fn write_trip(trip: &Trip, beside: Beside) -> String {
             value_of_time_per_hour: trip.goal.value_of_time_per_hour,
         },
     };
-    serde_json::to_string_pretty(&file).unwrap_or_default()
+    let mut value = serde_json::to_value(&file).unwrap_or_default();
+    if let Some(wishes) = wishes {
+        put_wishes(&mut value, &wishes_value(wishes));
+    }
+    serde_json::to_string_pretty(&value).unwrap_or_default()
+}
+
+/// Puts what is wished into the parts of a trip file.
+fn put_wishes(file: &mut Value, wishes: &Value) {
+    let put = |into: &mut Value, from: &Value| {
+        if let (Some(into), Some(from)) = (into.as_object_mut(), from.as_object()) {
+            into.extend(from.iter().map(|(name, value)| (name.clone(), value.clone())));
+        }
+    };
+    put(&mut file["goal"], &wishes["goal"]);
+    put(&mut file["vehicle"], &wishes["vehicle"]);
+    for known in wishes["sites"].as_array().into_iter().flatten() {
+        let sites = file["sites"].as_array_mut().into_iter().flatten();
+        for site in sites.filter(|site| site["id"] == known["id"]) {
+            put(site, known);
+        }
+    }
 }
 
 fn segment_file(segment: &Segment) -> SegmentFile {
@@ -597,7 +613,7 @@ mod tests {
         let price = |text: &str| Tariff::simple("Net", "cr", text.parse().unwrap(), Decimal::ZERO, Decimal::ZERO);
         let ids: Vec<String> = trip.sites.iter().map(|site| site.id.clone()).collect();
         let tariffs = vec![(ids[0].clone(), price("0.5")), (ids[1].clone(), price("0.7"))];
-        let text = write_trip(&trip, Beside { departure: None, tariffs: &tariffs });
+        let text = write_trip(&trip, Beside { departure: None, tariffs: &tariffs, wishes: None });
         assert_eq!(read_trip_file(text.as_bytes()).unwrap().tariffs, tariffs);
         let unknown = text.replacen("\"tariff\": \"Net\"", "\"tariff\": \"Nest\"", 1);
         let error = read_trip_file(unknown.as_bytes()).unwrap_err();
@@ -605,12 +621,31 @@ mod tests {
     }
 
     #[test]
+    fn wishes_are_read_and_written_back_with_the_trip() {
+        let second = EXAMPLE.replacen("\"version\": 1", "\"version\": 2", 1);
+        let id = read_trip(EXAMPLE.as_bytes()).unwrap().sites[0].id.clone();
+        let goal = format!(
+            r#""pauses": [{{"name": "lunch", "minutes": 45, "from": "11:30", "to": "13:30"}}], "visit": ["{id}"], "start_soc""#
+        );
+        let text = second.replacen("\"start_soc\"", &goal, 1).replacen(
+            "\"max_kw\"",
+            r#""has": ["eat"], "ac": {"phases": 1, "volts": 230, "amps": 16}, "max_kw""#,
+            1,
+        );
+        let file = read_trip_file(text.as_bytes()).unwrap();
+        assert_eq!((file.wishes.pauses.len(), file.wishes.visit.len()), (1, 1));
+        let beside = Beside { departure: None, tariffs: &[], wishes: Some(&file.wishes) };
+        let again = read_trip_file(write_trip(&file.trip, beside).as_bytes()).unwrap();
+        assert_eq!(crate::write_wishes(&again.wishes), crate::write_wishes(&file.wishes));
+        assert!(again.wishes.sites[&id].post.is_some());
+    }
+
+    #[test]
     fn what_is_not_weighed_is_refused_and_not_passed_over() {
         let second = EXAMPLE.replacen("\"version\": 1", "\"version\": 2", 1);
         assert!(read_trip(second.as_bytes()).is_ok());
         for (from, to, path) in [
-            ("\"start_soc\"", "\"pauses\": [], \"start_soc\"", "goal.pauses"),
-            ("\"max_kw\"", "\"ac\": {}, \"max_kw\"", "sites[0].ac"),
+            ("\"start_soc\"", "\"doubt\": {}, \"start_soc\"", "goal.doubt"),
             ("\"kmh\"", "\"paces\": [1], \"kmh\"", "route.segments[0].paces"),
             ("\"goal\"", "\"now\": {}, \"goal\"", "now"),
         ] {
@@ -630,7 +665,8 @@ mod tests {
         // Lisbon is an hour ahead of UTC in summer (IANA time zone database).
         assert_eq!(file.departure.as_ref().unwrap().timestamp().to_string(), "2026-07-18T06:30:00Z");
         let again = read_trip_file(
-            write_trip(&file.trip, Beside { departure: file.departure.as_ref(), tariffs: &[] }).as_bytes(),
+            write_trip(&file.trip, Beside { departure: file.departure.as_ref(), tariffs: &[], wishes: None })
+                .as_bytes(),
         )
         .unwrap();
         assert_eq!(again.departure, file.departure);

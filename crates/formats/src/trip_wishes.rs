@@ -5,9 +5,9 @@ use std::collections::HashMap;
 use jiff::civil::Time;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
-use serde_json::Value;
+use serde_json::{Map, Value, json};
 use spare_hour_core::charging::ac_charge::Post;
-use spare_hour_core::quantity::{Current, Minutes, Power, Voltage};
+use spare_hour_core::quantity::{Current, Minutes, Power, Soc, Voltage};
 use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, MOST_PAUSES, Pause, SiteWishes, Wishes};
 
 use crate::FormatError;
@@ -63,6 +63,15 @@ pub(crate) fn wishes(text: &str) -> Result<Wishes, FormatError> {
         most_stops: number(goal, "goal", "most_stops", 0.0, 1_000.0)?.map(|most| most as u32),
         avoid: sites_named(&file, "avoid")?,
         visit: sites_named(&file, "visit")?,
+        leave: of_sites(&file, "leave", "soc", (0.0, 100.0))?
+            .into_iter()
+            .map(|(id, soc)| (id, Soc::percent(soc)))
+            .collect(),
+        stay: of_sites(&file, "stay", "minutes", (1.0, LONGEST_PAUSE))?
+            .into_iter()
+            .map(|(id, minutes)| (id, Minutes::new(minutes)))
+            .collect(),
+        members: texts(&goal["memberships"], "goal.memberships")?,
         car_ac: car_ac(&vehicle["ac"])?,
         plugs: plugs(&vehicle["connectors"])?,
         sites: sites(&file["sites"])?,
@@ -141,6 +150,120 @@ fn sites_named(file: &Value, name: &str) -> Result<Vec<String>, FormatError> {
     list(&file["goal"][name], &format!("goal.{name}"))?.iter().enumerate().map(named).collect()
 }
 
+/// A number for each of some sites: `[{"site": "s1", "soc": 60}]`.
+fn of_sites(
+    file: &Value,
+    name: &str,
+    number: &str,
+    (low, high): (f64, f64),
+) -> Result<Vec<(String, f64)>, FormatError> {
+    let known = |id: &str| list(&file["sites"], "sites").is_ok_and(|sites| sites.iter().any(|site| site["id"] == id));
+    let one = |(index, item): (usize, &Value)| {
+        let wrong = |field: &str, expected: &str| {
+            FormatError::path(
+                format!("goal.{name}[{index}].{field}"),
+                format!("is {}; expected {expected}", item[field]),
+            )
+        };
+        let id = item["site"].as_str().filter(|id| known(id)).ok_or_else(|| wrong("site", "the id of a site"))?;
+        let value = item[number].as_f64().filter(|value| (low..=high).contains(value));
+        Ok((id.to_string(), value.ok_or_else(|| wrong(number, &format!("{low} to {high}")))?))
+    };
+    list(&file["goal"][name], &format!("goal.{name}"))?.iter().enumerate().map(one).collect()
+}
+
+fn texts(value: &Value, path: &str) -> Result<Vec<String>, FormatError> {
+    let text = |item: &Value| item.as_str().map(Into::into);
+    let all: Option<Vec<String>> = list(value, path)?.iter().map(text).collect();
+    all.ok_or_else(|| FormatError::path(path, "expected a list of texts"))
+}
+
+/// Reads wishes that [`write_wishes`] wrote.
+///
+/// # Errors
+/// The first place that is wrong, with what is expected there.
+pub fn read_wishes(text: &str) -> Result<Wishes, FormatError> {
+    serde_json::from_str::<Value>(text).map_err(|error| FormatError::file(format!("is no JSON: {error}")))?;
+    wishes(text)
+}
+
+/// What is wished, as the parts of trip JSON that hold it: `goal`, `vehicle` and `sites` by their ids.
+pub fn write_wishes(wishes: &Wishes) -> String {
+    wishes_value(wishes).to_string()
+}
+
+pub(crate) fn wishes_value(wishes: &Wishes) -> Value {
+    let mut goal = Map::new();
+    let mut put = |name: &str, value: Value| {
+        let empty = value.is_null() || value.as_array().is_some_and(Vec::is_empty);
+        if !empty {
+            goal.insert(name.into(), value);
+        }
+    };
+    put("pauses", wishes.pauses.iter().map(pause_value).collect());
+    put("most_drive_min", json!(wishes.most_drive.map(Minutes::get)));
+    put("rest_min", json!(wishes.rest.map(Minutes::get)));
+    put("most_cost", json!(wishes.most_cost));
+    put("most_min", json!(wishes.most_time.map(Minutes::get)));
+    put("most_stops", json!(wishes.most_stops));
+    put("avoid", json!(wishes.avoid));
+    put("visit", json!(wishes.visit));
+    put("leave", wishes.leave.iter().map(|(site, soc)| json!({"site": site, "soc": soc.get()})).collect());
+    put("stay", wishes.stay.iter().map(|(site, stay)| json!({"site": site, "minutes": stay.get()})).collect());
+    put("memberships", json!(wishes.members));
+    let mut vehicle = Map::new();
+    if let Some(car) = &wishes.car_ac {
+        let ac = json!({
+            "phases": car.phases, "max_kw": car.most.get(), "max_a": car.current.map(Current::get),
+            "loss_percent": car.loss_percent,
+        });
+        vehicle.insert("ac".into(), ac);
+    }
+    if !wishes.plugs.is_empty() {
+        vehicle.insert("connectors".into(), wishes.plugs.iter().map(plug_value).collect());
+    }
+    json!({"goal": goal, "vehicle": vehicle, "sites": site_values(wishes)})
+}
+
+fn pause_value(pause: &Pause) -> Value {
+    let clock = |time: Time| time.strftime("%H:%M").to_string();
+    json!({
+        "name": pause.name, "minutes": pause.length.get(), "from": clock(pause.from), "to": clock(pause.to),
+        "needs": pause.needs.map(Facility::name), "anywhere": pause.anywhere,
+    })
+}
+
+fn plug_value(plug: &CarPlug) -> Value {
+    match plug.most {
+        Some(most) => json!({"adapter_for": plug.standard, "max_kw": most.get()}),
+        None => json!(plug.standard),
+    }
+}
+
+/// What is known of sites, by their ids; those that are named anywhere are there, so that what is read back knows them.
+fn site_values(wishes: &Wishes) -> Vec<Value> {
+    let mut ids: Vec<&String> = wishes.sites.keys().chain(&wishes.avoid).chain(&wishes.visit).collect();
+    ids.extend(wishes.leave.iter().map(|(id, _)| id).chain(wishes.stay.iter().map(|(id, _)| id)));
+    ids.sort_unstable();
+    ids.dedup();
+    let site = |id: &String| {
+        let mut value = Map::from_iter([("id".to_string(), json!(id))]);
+        let Some(known) = wishes.sites.get(id) else { return Value::Object(value) };
+        if let Some(post) = &known.post {
+            let ac = json!({"phases": post.phases, "volts": post.voltage.get(), "amps": post.current.get()});
+            value.insert("ac".into(), ac);
+        }
+        if !known.has.is_empty() {
+            value.insert("has".into(), known.has.iter().map(|has| has.name()).collect());
+        }
+        if let Some(zone) = known.zone.as_ref().and_then(TimeZone::iana_name) {
+            value.insert("time_zone".into(), json!(zone));
+        }
+        Value::Object(value)
+    };
+    ids.into_iter().map(site).collect()
+}
+
 fn car_ac(value: &Value) -> Result<Option<CarAc>, FormatError> {
     if value.is_null() {
         return Ok(None);
@@ -211,4 +334,52 @@ fn post(value: &Value, path: &str) -> Result<Option<Post>, FormatError> {
         return Err(FormatError::path(path, "expected 1 to 3 phases, 50 to 500 V, 1 to 200 A"));
     }
     Ok(Some(Post { phases: file.phases, voltage: Voltage::volts(file.volts), current: Current::amps(file.amps) }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const WISHES: &str = r#"{
+        "goal": {
+            "pauses": [{"name": "lunch", "minutes": 45.0, "from": "11:30", "to": "13:30", "needs": "eat", "anywhere": false},
+                       {"name": "night", "minutes": 540.0, "from": "20:00", "to": "23:00", "needs": "sleep", "anywhere": true}],
+            "most_drive_min": 150.0, "rest_min": 15.0, "most_cost": 60.0, "most_min": 900.0, "most_stops": 4,
+            "avoid": ["c"], "visit": ["a"], "leave": [{"site": "a", "soc": 62.5}], "stay": [{"site": "b", "minutes": 30.0}],
+            "memberships": ["Club"]
+        },
+        "vehicle": {"ac": {"phases": 1, "max_kw": 7.4, "max_a": 32, "loss_percent": 10},
+                    "connectors": ["IEC_62196_T2_COMBO", {"adapter_for": "CHADEMO", "max_kw": 50}]},
+        "sites": [{"id": "a", "ac": {"phases": 3, "volts": 230, "amps": 16}, "has": ["eat", "sleep"], "time_zone": "Europe/Lisbon"},
+                  {"id": "b"}, {"id": "c"}]
+    }"#;
+
+    #[test]
+    fn all_that_is_wished_is_read_back() {
+        let wishes = read_wishes(WISHES).unwrap();
+        assert_eq!((wishes.pauses.len(), wishes.most_stops, wishes.sites["a"].has.len()), (2, Some(4), 2));
+        assert_eq!(wishes.leave, [("a".to_string(), Soc::percent(62.5))]);
+        let again = read_wishes(&write_wishes(&wishes)).unwrap();
+        assert_eq!(
+            format!("{:?}", (&again.pauses, &again.leave, &again.stay, &again.plugs, &again.car_ac)),
+            format!("{:?}", (&wishes.pauses, &wishes.leave, &wishes.stay, &wishes.plugs, &wishes.car_ac))
+        );
+        let both: Value = serde_json::from_str(&write_wishes(&again)).unwrap();
+        assert_eq!(both, serde_json::from_str::<Value>(&write_wishes(&wishes)).unwrap());
+        assert_eq!(both["goal"], serde_json::from_str::<Value>(WISHES).unwrap()["goal"]);
+        assert!(read_wishes(&write_wishes(&Wishes::default())).unwrap().is_empty());
+    }
+
+    #[test]
+    fn what_is_wrong_is_named() {
+        for (from, to, part) in [
+            ("62.5", "162.5", "goal.leave[0].soc: is 162.5; expected 0 to 100"),
+            ("\"site\": \"b\"", "\"site\": \"z\"", "goal.stay[0].site: is \"z\"; expected the id of a site"),
+            ("\"11:30\"", "\"noonish\"", "goal.pauses[0].from"),
+            ("[\"Club\"]", "[7]", "goal.memberships: expected a list of texts"),
+        ] {
+            let error = read_wishes(&WISHES.replacen(from, to, 1)).unwrap_err().to_string();
+            assert!(error.starts_with(part), "{error}");
+        }
+    }
 }

@@ -65,6 +65,13 @@ impl Here {
         moment.to_zoned_datetime(self.zone.clone()).date()
     }
 
+    /// The same clock, read in another time zone where one of that IANA name is known.
+    #[must_use]
+    pub fn in_zone(&self, name: Option<&str>) -> Self {
+        let zone = name.and_then(|name| TimeZone::get(name).ok());
+        Self { clock: Arc::clone(&self.clock), zone: zone.unwrap_or_else(|| self.zone.clone()) }
+    }
+
     /// The time zone.
     pub fn zone(&self) -> &TimeZone {
         &self.zone

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use jiff::civil::Date;
+use jiff::civil::{Date, DateTime};
 use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::driving::consumption_fit::{Body, ConsumptionFit};
@@ -10,9 +10,11 @@ use spare_hour_core::driving::drive::Drive;
 use spare_hour_core::driving::road::{Road, RoadConditions};
 use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::quantity::Consumption;
+use spare_hour_core::trip::wishes::{CarAc, Wishes};
 use spare_hour_core::trip::{Goal, Trip, TripDraft, Vehicle};
+use spare_hour_formats::read_wishes;
 use spare_hour_planner::StopSign;
-use spare_hour_store::{Car, Curve, Settings, Store, StoredTrip};
+use spare_hour_store::{Car, Curve, Settings, Store, StoredTrip, TripClock};
 
 use crate::PlanningError;
 use crate::clock::Here;
@@ -41,18 +43,50 @@ pub struct Asked {
     pub minute: f64,
 }
 
+/// Day and minutes after midnight of a trip's own departure, where it has one.
+pub fn own_departure(clock: &TripClock) -> Option<(Date, f64)> {
+    let at: DateTime = clock.departure.as_deref()?.parse().ok()?;
+    let minutes = 60.0 * f64::from(at.hour()) + f64::from(at.minute());
+    Some((at.date(), minutes))
+}
+
+/// What is wished of a kept trip: as it was kept, with what the car's own charger takes.
+fn wishes_for(clock: &TripClock, car: &KnownCar, trip: &TripDraft, id: i32) -> Result<Wishes, PlanningError> {
+    let kept = kept_wishes(clock, id)?;
+    let usual = car.charge_loss_percent;
+    let own = car.on_board.map(|charger| CarAc {
+        phases: charger.phases,
+        most: charger.limit,
+        current: charger.current,
+        loss_percent: charger.loss_percent.unwrap_or(usual),
+    });
+    let has = |site: &str| trip.sites.iter().any(|one| one.id == site);
+    Ok(Wishes { car_ac: kept.car_ac.or(own), ..kept }.of_sites(has))
+}
+
+/// What is wished of a kept trip, as it was kept.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn kept_wishes(clock: &TripClock, id: i32) -> Result<Wishes, PlanningError> {
+    let Some(text) = &clock.wishes else { return Ok(Wishes::default()) };
+    let unreadable = |problem: String| PlanningError::Unreadable { what: "the wishes of trip", id, problem };
+    read_wishes(text).map_err(|error| unreadable(error.to_string()))
+}
+
 impl Asked {
     /// What a trip says itself; it leaves today at the usual hour.
-    pub fn own(stored: &StoredTrip, here: &Here) -> Self {
+    pub fn own(stored: &StoredTrip, clock: &TripClock, here: &Here) -> Self {
         let about = &stored.about;
+        let (day, minute) = own_departure(clock).unwrap_or((here.today(), f64::from(USUAL_DEPARTURE)));
         Self {
             car: about.car,
             curve: None,
             goal: about.goal,
             conditions: about.road.conditions,
             usage: 1.0,
-            day: here.today(),
-            minute: f64::from(USUAL_DEPARTURE),
+            day,
+            minute,
         }
     }
 }
@@ -62,6 +96,8 @@ impl Asked {
 pub struct KeptTrip {
     /// The trip.
     pub stored: StoredTrip,
+    /// What is known of it by the clock.
+    pub clock: TripClock,
     /// All cars that could drive it.
     pub cars: Vec<Car>,
     /// The curves of the car that drives.
@@ -81,10 +117,11 @@ impl KeptTrip {
         store: &Store,
         here: &Here,
         id: i32,
-        ask: impl FnOnce(&StoredTrip) -> Asked,
+        ask: impl FnOnce(&StoredTrip, &TripClock) -> Asked,
     ) -> Result<Self, PlanningError> {
-        let stored = store.trip(id)?;
-        let asked = ask(&stored);
+        let (stored, clock) = (store.trip(id)?, store.trip_clock(id)?);
+        let here = &here.in_zone(clock.time_zone.as_deref());
+        let asked = ask(&stored, &clock);
         let cars = store.cars()?;
         let car = cars.iter().find(|car| car.id == asked.car).ok_or(PlanningError::NoSuchCar)?.clone();
         let curves = store.curves_of(car.id)?;
@@ -96,9 +133,10 @@ impl KeptTrip {
             let mut draft = driven(&stored, vehicle(&car.about, curve.about.power.clone()), &fit, &asked);
             let prices = Prices::of_trip(store, id)?;
             prices.apply(&mut draft, &departure);
-            to_plan = Some(TripToPlan { trip: Trip::new(draft)?, prices, departure });
+            let wishes = wishes_for(&clock, &car.about, &draft, id)?;
+            to_plan = Some(TripToPlan { trip: Trip::new(draft)?, prices, departure, wishes });
         }
-        Ok(Self { stored, cars, curves, curve, to_plan })
+        Ok(Self { stored, clock, cars, curves, curve, to_plan })
     }
 }
 
@@ -122,11 +160,11 @@ impl SolvedTrip {
         store: &Store,
         here: &Here,
         id: i32,
-        ask: impl FnOnce(&StoredTrip, &Settings) -> Asked,
+        ask: impl FnOnce(&StoredTrip, &TripClock, &Settings) -> Asked,
         stop: &StopSign,
     ) -> Result<Self, PlanningError> {
         let settings = store.settings()?;
-        let mut kept = KeptTrip::read(store, here, id, |stored| ask(stored, &settings))?;
+        let mut kept = KeptTrip::read(store, here, id, |stored, clock| ask(stored, clock, &settings))?;
         let outcome = kept.to_plan.take().map(|to_plan| to_plan.plan(stop));
         Ok(Self { kept, settings, outcome })
     }

@@ -10,6 +10,7 @@ use spare_hour_core::money::receipt::Receipt;
 use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::refused::Refused;
+use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{SiteIndex, Trip};
 use spare_hour_formats::{Beside, TripOfFile, write_trip};
 use spare_hour_planner::left_out::{Beginning, Closed, LeftOut, in_order};
@@ -32,6 +33,8 @@ pub struct TripToPlan {
     pub prices: Prices,
     /// When it leaves.
     pub departure: ZonedDateTime,
+    /// What is wished of it beside its goal, which only the plan by the clock weighs.
+    pub wishes: Wishes,
 }
 
 /// What came of planning.
@@ -101,18 +104,19 @@ impl TripToPlan {
         let prices = Prices::of_file(file.tariffs);
         let mut draft = file.trip.into_draft();
         prices.apply(&mut draft, &departure);
-        Ok(Self { trip: Trip::new(draft)?, prices, departure })
+        Ok(Self { trip: Trip::new(draft)?, prices, departure, wishes: file.wishes })
     }
 
     /// The trip as a file that is planned alike.
     pub fn to_file(&self) -> String {
         let tariffs = self.prices.for_file(&self.trip);
-        write_trip(&self.trip, Beside { departure: Some(&self.departure), tariffs: &tariffs })
+        let wishes = (!self.wishes.is_empty()).then_some(&self.wishes);
+        write_trip(&self.trip, Beside { departure: Some(&self.departure), tariffs: &tariffs, wishes })
     }
 
     /// Plans it, unless it is told to stop.
     pub fn plan(self, stop: &StopSign) -> Outcome {
-        let Self { trip, prices, departure } = self;
+        let Self { trip, prices, departure, .. } = self;
         let (whole, mut left_out) = in_order(trip);
         let whole = Arc::new(whole);
         let solve = |trip: &Arc<Trip>| Planner::solve(Arc::clone(trip), stop).map_err(|why| (why, Arc::clone(trip)));

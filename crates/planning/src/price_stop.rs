@@ -73,6 +73,26 @@ impl Prices {
         trip.sites.iter().filter_map(asked).collect()
     }
 
+    /// The tariffs by site as somebody pays who holds the named memberships; of several the one that asks least for a kWh.
+    pub fn for_member(&self, trip: &Trip, members: &[String]) -> Vec<(String, Tariff)> {
+        let mut asked = self.for_file(trip);
+        for (site, tariff) in &mut asked {
+            let holds = |(membership, sites): &&(Membership, Vec<String>)| {
+                members.contains(&membership.name) && sites.contains(site)
+            };
+            let held = self.memberships.iter().filter(holds).map(|(membership, _)| membership.tariff(tariff));
+            if let Some(best) = held.min_by_key(dearest_kwh) {
+                *tariff = best;
+            }
+        }
+        asked
+    }
+
+    /// The memberships that any of the trip's sites know: name and monthly fee.
+    pub fn memberships(&self) -> impl Iterator<Item = &Membership> {
+        self.memberships.iter().map(|(membership, _)| membership)
+    }
+
     /// Tells a draft what its sites ask about when they are passed by a trip that begins at `departure`.
     pub fn apply(&self, draft: &mut TripDraft, departure: &ZonedDateTime) {
         let TripDraft { sites, route, .. } = draft;
@@ -130,6 +150,16 @@ impl Prices {
         };
         self.memberships.iter().filter_map(saving).collect()
     }
+}
+
+/// The most that a kWh may ask under a tariff, without VAT.
+fn dearest_kwh(tariff: &Tariff) -> Decimal {
+    let components = tariff.elements.iter().flat_map(|element| &element.components);
+    components
+        .filter(|component| component.kind == Kind::Energy)
+        .map(|component| component.price)
+        .max()
+        .unwrap_or_default()
 }
 
 /// Whether a tariff asks the same whatever the hour, power, energy and length of a charge, without blocks or bounds.

@@ -3,11 +3,10 @@
 use std::sync::Arc;
 
 use jiff::ZonedDateTime;
-use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_formats::TripOfFile;
-use spare_hour_planner::StopSign;
-use spare_hour_planner::left_out::in_order;
+use spare_hour_planner::left_out::{LeftOut, in_order};
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip, plug_limit};
+use spare_hour_planner::{STRATEGIES, StopSign};
 
 use crate::clock::{Here, after, at};
 use crate::drive_trip::USUAL_DEPARTURE;
@@ -18,6 +17,8 @@ use crate::plan_trip::TripToPlan;
 pub struct TradedTrip {
     /// The trade.
     pub trade: Trade,
+    /// What the strategies of thumb make of it by the same clock, in the order of [`STRATEGIES`].
+    pub strategies: Vec<Option<ClockPlan>>,
     /// When it leaves.
     pub departure: ZonedDateTime,
     /// Names of the pauses, by their place.
@@ -29,56 +30,62 @@ pub struct TradedTrip {
 }
 
 impl TradedTrip {
-    /// Weighs a trip of a file.
+    /// Weighs a trip of a file: its whole trade, or what lies around the plan that its goal asks for.
     ///
     /// # Errors
     /// [`NoTrade`] when there is no plan, or nobody waits any more.
-    pub fn of_file(file: &TripOfFile, here: &Here, stop: &StopSign) -> Result<Self, NoTrade> {
+    pub fn of_file(file: &TripOfFile, here: &Here, whole: bool, stop: &StopSign) -> Result<Self, NoTrade> {
         let usual = || at(here.today(), f64::from(USUAL_DEPARTURE), here.zone().clone());
         let now = || here.now().to_zoned_datetime(here.zone().clone());
         let departure = file.departure.clone().or_else(usual).unwrap_or_else(now);
         let (trip, broken) = in_order(file.trip.clone());
-        let no_plug = trip.sites.iter().filter(|site| plug_limit(site, &file.wishes).is_none());
+        let asked =
+            TradeTrip { trip: Arc::new(trip), departure, tariffs: file.tariffs.clone(), wishes: file.wishes.clone() };
+        Self::of_asked(asked, &broken, file.trip.goal.value_of_time_per_hour, whole, stop)
+    }
+
+    fn of_asked(
+        asked: TradeTrip,
+        broken: &[LeftOut],
+        value_of_time_per_hour: Option<f64>,
+        whole: bool,
+        stop: &StopSign,
+    ) -> Result<Self, NoTrade> {
+        let wishes = &asked.wishes;
+        let no_plug = asked.trip.sites.iter().filter(|site| plug_limit(site, wishes).is_none());
         let mut left_out: Vec<(String, &'static str)> = no_plug.map(|site| (site.id.clone(), "no-plug-fits")).collect();
         left_out.extend(broken.iter().map(|one| (one.site().id.clone(), "out-of-order")));
-        left_out.extend(file.wishes.avoid.iter().map(|id| (id.clone(), "avoided")));
-        let asked = TradeTrip {
-            trip: Arc::new(trip),
-            departure: departure.clone(),
-            tariffs: file.tariffs.clone(),
-            wishes: file.wishes.clone(),
-        };
+        left_out.extend(wishes.avoid.iter().map(|id| (id.clone(), "avoided")));
         Ok(Self {
-            trade: Trade::new(&asked, stop)?,
-            departure,
-            pauses: file.wishes.pauses.iter().map(|pause| pause.name.clone()).collect(),
+            // The least money under a bound of minutes may be anywhere along the trade.
+            trade: if whole || wishes.most_time.is_some() {
+                Trade::new(&asked, stop)?
+            } else {
+                Trade::near_best(&asked, value_of_time_per_hour, stop)?
+            },
+            strategies: Trade::strategies(&asked, &STRATEGIES, value_of_time_per_hour, stop)?,
+            pauses: wishes.pauses.iter().map(|pause| pause.name.clone()).collect(),
             left_out,
-            value_of_time_per_hour: file.trip.goal.value_of_time_per_hour,
-            bound_in_time: file.wishes.most_time.is_some(),
+            value_of_time_per_hour,
+            bound_in_time: wishes.most_time.is_some(),
+            departure: asked.departure,
         })
     }
 
-    /// Weighs a kept trip, as its page plans it.
+    /// Weighs a kept trip, as its page plans it: its whole trade, or what lies around the plan that its goal asks for.
     ///
     /// # Errors
     /// [`NoTrade`] when there is no plan, or nobody waits any more.
-    pub fn of_plan(to_plan: &TripToPlan, stop: &StopSign) -> Result<Self, NoTrade> {
+    pub fn of_plan(to_plan: &TripToPlan, whole: bool, stop: &StopSign) -> Result<Self, NoTrade> {
         let (trip, broken) = in_order(to_plan.trip.clone());
         let value_of_time_per_hour = trip.goal.value_of_time_per_hour;
         let asked = TradeTrip {
-            tariffs: to_plan.prices.for_file(&trip),
+            tariffs: to_plan.prices.for_member(&trip, &to_plan.wishes.members),
             trip: Arc::new(trip),
             departure: to_plan.departure.clone(),
-            wishes: Wishes::default(),
+            wishes: to_plan.wishes.clone(),
         };
-        Ok(Self {
-            trade: Trade::new(&asked, stop)?,
-            departure: asked.departure,
-            pauses: Vec::new(),
-            left_out: broken.iter().map(|one| (one.site().id.clone(), "out-of-order")).collect(),
-            value_of_time_per_hour,
-            bound_in_time: false,
-        })
+        Self::of_asked(asked, &broken, value_of_time_per_hour, whole, stop)
     }
 
     /// The moment so many minutes after the departure.

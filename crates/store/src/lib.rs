@@ -36,7 +36,7 @@ pub use matchings::StoredMatching;
 pub use sessions::{NewSession, SessionLine, StoredSession};
 pub use settings::Settings;
 pub use tariffs::{NewTariff, StoredMembership, StoredTariff};
-pub use trips::{NewTrip, StoredTrip, TripLine};
+pub use trips::{NewTrip, StoredTrip, TripClock, TripLine};
 
 /// Why the store could not do what it was asked.
 #[derive(Debug, Error)]

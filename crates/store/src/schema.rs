@@ -132,6 +132,9 @@ diesel::table! {
         load_kg -> Double,
         heating_kw -> Nullable<Double>,
         track -> Nullable<Text>,
+        departure -> Nullable<Text>,
+        time_zone -> Nullable<Text>,
+        wishes -> Nullable<Text>,
         min_soc_on_way -> Nullable<Double>,
     }
 }

@@ -43,6 +43,18 @@ pub struct StoredTrip {
     pub about: NewTrip,
 }
 
+/// What is known of a trip by the clock.
+#[derive(AsChangeset, Clone, Debug, Default, PartialEq, Eq, Queryable, Selectable)]
+#[diesel(table_name = trips, treat_none_as_null = true)]
+pub struct TripClock {
+    /// When it leaves: civil time, as `2026-12-18T07:30`.
+    pub departure: Option<String>,
+    /// IANA name of its time zone.
+    pub time_zone: Option<String>,
+    /// What is wished, as JSON.
+    pub wishes: Option<String>,
+}
+
 /// A line of the list of trips.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TripLine {
@@ -237,6 +249,23 @@ impl Store {
     pub fn change_goal(&self, id: i32, car: i32, goal: &Goal, conditions: &RoadConditions) -> Result<()> {
         let change = (trips::car_id.eq(car), GoalRow::new(goal), ConditionsRow::new(conditions));
         met(diesel::update(trips::table.find(id)).set(change).execute(&mut *self.connection()?)?, id)
+    }
+
+    /// What is known of a trip by the clock.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such trip.
+    pub fn trip_clock(&self, id: i32) -> Result<TripClock> {
+        let found = trips::table.find(id).select(TripClock::as_select()).first(&mut *self.connection()?).optional()?;
+        found.ok_or(StoreError::NotFound { what: "trip", id })
+    }
+
+    /// Keeps what is known of a trip by the clock.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such trip.
+    pub fn keep_trip_clock(&self, id: i32, clock: &TripClock) -> Result<()> {
+        met(diesel::update(trips::table.find(id)).set(clock).execute(&mut *self.connection()?)?, id)
     }
 
     /// Changes a trip's name and currency.

@@ -7,7 +7,7 @@ use jiff::civil::Time;
 use jiff::tz::TimeZone;
 
 use crate::charging::ac_charge::Post;
-use crate::quantity::{Current, Minutes, Power};
+use crate::quantity::{Current, Minutes, Power, Soc};
 
 /// Most pauses that may be wished.
 pub const MOST_PAUSES: usize = 6;
@@ -118,6 +118,12 @@ pub struct Wishes {
     pub avoid: Vec<String>,
     /// Sites to stop at.
     pub visit: Vec<String>,
+    /// Sites to leave with a SoC of the driver's own, if one stops there.
+    pub leave: Vec<(String, Soc)>,
+    /// Sites to stand at for at least so long, if one stops there.
+    pub stay: Vec<(String, Minutes)>,
+    /// Names of the memberships that the driver holds.
+    pub members: Vec<String>,
     /// What the car takes from a post.
     pub car_ac: Option<CarAc>,
     /// The connectors that fit the car; none where nobody said.
@@ -127,6 +133,17 @@ pub struct Wishes {
 }
 
 impl Wishes {
+    /// The same without what is said of sites that a trip does not have.
+    #[must_use]
+    pub fn of_sites(mut self, has: impl Fn(&str) -> bool) -> Self {
+        self.avoid.retain(|id| has(id));
+        self.visit.retain(|id| has(id));
+        self.leave.retain(|(id, _)| has(id));
+        self.stay.retain(|(id, _)| has(id));
+        self.sites.retain(|id, _| has(id));
+        self
+    }
+
     /// Whether anything is wished or known that a plan without a clock does not weigh.
     pub fn is_empty(&self) -> bool {
         self.pauses.is_empty()
@@ -136,6 +153,9 @@ impl Wishes {
             && self.most_stops.is_none()
             && self.avoid.is_empty()
             && self.visit.is_empty()
+            && self.leave.is_empty()
+            && self.stay.is_empty()
+            && self.members.is_empty()
             && self.plugs.is_empty()
             && self.sites.values().all(|site| site.post.is_none() && site.zone.is_none())
     }

@@ -172,21 +172,22 @@ impl Labels {
         Some(departures)
     }
 
-    /// What the best way on from a node takes that is left at `depart`; `None` where there is none.
-    pub(crate) fn minutes_to_go(&self, problem: &Problem, from: Node, depart: f64) -> Option<f64> {
-        self.leave(problem, from, depart).map(|onward| onward.cost)
+    /// A value that no way on from a node that is left at `depart` can beat; `None` where there is none.
+    pub(crate) fn bound_to_go(&self, problem: &Problem, from: Node, depart: f64) -> Option<f64> {
+        let legs = problem.legs(from).iter().filter(|leg| leg.allows(depart));
+        let bounds = legs.map(|leg| match leg.to {
+            Node::Site(node) => {
+                leg.minutes + problem.pure_cost(node).fixed + self.arrival_bound(problem, node, leg.arrive(depart))
+            }
+            _ => leg.minutes,
+        });
+        let least = bounds.fold(f64::INFINITY, f64::min);
+        least.is_finite().then_some(least)
     }
 
     /// A value of the goal that no plan can beat; infinite when there is no plan.
     pub(crate) fn lower_bound(&self, problem: &Problem) -> f64 {
-        let start = problem.trip.goal.start.get();
-        let bounds = problem.legs(Node::Start).iter().map(|leg| match leg.to {
-            Node::Site(node) => {
-                leg.minutes + problem.pure_cost(node).fixed + self.arrival_bound(problem, node, leg.arrive(start))
-            }
-            _ => leg.minutes,
-        });
-        bounds.fold(f64::INFINITY, f64::min)
+        self.bound_to_go(problem, Node::Start, problem.trip.goal.start.get()).unwrap_or(f64::INFINITY)
     }
 
     /// The best leg out of a node that is left at exactly `depart`.

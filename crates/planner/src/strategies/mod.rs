@@ -42,6 +42,27 @@ impl Strategy {
         }
     }
 
+    /// The `SoCs` with which the strategy may leave a site: what its rule says, or what a leg needs.
+    pub(crate) fn departures(self, problem: &Problem, node: RoadIndex) -> Vec<f64> {
+        let rule = self.leaves_at(problem, node);
+        let legs = problem.legs(Node::Site(node)).iter();
+        legs.filter_map(|leg| self.departure(problem, rule, f64::NEG_INFINITY, leg)).map(a_hair_more).collect()
+    }
+
+    /// Whether the strategy drives a leg when it has left with a SoC.
+    pub(crate) fn takes(self, problem: &Problem, from: Node, depart: f64, leg: &Leg) -> bool {
+        let arrives = leg.to == Node::End || leg.arrive(depart) >= self.floor(problem) - SAME;
+        let by_rule = match from {
+            Node::Site(node) => {
+                let rule = self.leaves_at(problem, node);
+                let wanted = self.departure(problem, rule, f64::NEG_INFINITY, leg).map(a_hair_more);
+                wanted.is_some_and(|wanted| (wanted - depart).abs() < 1e-6)
+            }
+            _ => true,
+        };
+        arrives && by_rule
+    }
+
     /// The SoC at which the strategy leaves a site, whatever comes next.
     fn leaves_at(self, problem: &Problem, node: RoadIndex) -> f64 {
         let soc = match self {
@@ -74,6 +95,11 @@ impl Strategy {
         let floor = problem.trip.goal.floor.get();
         if self == Self::TenToEighty { floor.max(10.0) } else { floor }
     }
+}
+
+/// So much that a figure of five decimals still keeps the floor.
+fn a_hair_more(soc: f64) -> f64 {
+    (soc * 1e5 - 1e-6).ceil() / 1e5
 }
 
 /// The highest SoC up to which a site gives at least `kw`, 0 when it never does.

@@ -3,9 +3,11 @@
 use super::choices::Choice;
 use super::clock_trip::ClockTrip;
 use super::price_clock::Bill;
+use super::replay::SAME_DEPARTURE;
 use super::search::{Arrival, Label, Search, Stairs};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
+use crate::strategies::Strategy;
 use spare_hour_core::quantity::Soc;
 
 /// How long one may wait for another price, minutes.
@@ -23,7 +25,7 @@ impl Search<'_> {
     /// All departures from a site, from all arrivals. Where a price depends on the clock alone and there is no boost, charges
     /// that have come to one SoC go on alike: there they meet, and only those go on that no other beats.
     pub(super) fn charge(&self, node: RoadIndex, arrivals: &[Arrival]) -> Vec<Label> {
-        let departures = Departures::new(self.trip, node, self.fineness.step);
+        let departures = Departures::new(self.trip, node, self.fineness.step, self.limits.rule);
         let meets = self.trip.sites[node].price.is_by_clock_only() && self.trip.problem.stalls[node].boost().is_none();
         if !meets {
             let mut labels = Vec::new();
@@ -56,7 +58,11 @@ impl Search<'_> {
             let near = occasion.from <= arrival.minute + LONGEST_WAIT;
             let open = arrival.taken & 1 << index == 0 && begins <= occasion.to && near;
             if open && self.trip.can_pause(node, occasion) {
-                found.push((index, begins + occasion.length));
+                let until = begins + occasion.length;
+                // An optimistic search takes the soonest of those that are alike.
+                let alike =
+                    if self.fineness.optimistic { (until / PAUSES_ALIKE).floor() * PAUSES_ALIKE } else { until };
+                found.push((index, alike));
             }
         }
         found
@@ -66,6 +72,7 @@ impl Search<'_> {
     fn charge_together(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
         let (trip, count) = (self.trip, departures.socs.len());
         let mut going: Vec<Vec<Going>> = vec![Vec::new(); count];
+        let mut labels = Vec::new();
         for (index, arrival) in arrivals.iter().enumerate() {
             let place = departures.above(arrival.soc).start;
             if place >= count {
@@ -89,6 +96,13 @@ impl Search<'_> {
                     held_until: 0.0,
                     pause: None,
                 };
+                if self.fineness.optimistic {
+                    let all =
+                        self.pauses_at(node, arrival).into_iter().map(|pause| Going { pause: Some(pause), ..begun });
+                    let all: Vec<Going> = all.chain([begun]).collect();
+                    labels
+                        .extend(all.iter().filter_map(|one| self.left_at_once(node, arrivals, one, departures, place)));
+                }
                 let minutes = walk.minutes(departures.socs[place], departures.from_empty[place]);
                 let Some(begun) = begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])) else {
                     continue;
@@ -98,16 +112,16 @@ impl Search<'_> {
                 going[place].extend(pauses.chain([begun]));
             }
         }
-        let mut labels = Vec::new();
         for place in 0..count {
-            let mut here = self.unbeaten_going(std::mem::take(&mut going[place]), arrivals);
+            let leaves_with = if self.fineness.optimistic { (place + 1).min(count - 1) } else { place };
+            let mut here = self.unbeaten_going(node, std::mem::take(&mut going[place]), arrivals);
             let held: Vec<Going> = here.iter().flat_map(|one| one.held_until_cheaper(trip, node)).collect();
             if !held.is_empty() {
                 here.extend(held);
-                here = self.unbeaten_going(here, arrivals);
+                here = self.unbeaten_going(node, here, arrivals);
             }
             for one in here.iter().filter(|one| one.held == 0 || one.minute > one.held_until + 1e-9) {
-                labels.extend(self.left_at_once(node, arrivals, one, departures, place));
+                labels.extend(self.left_at_once(node, arrivals, one, departures, leaves_with));
             }
             if place + 1 < count {
                 let minutes = departures.from_empty[place + 1] - departures.from_empty[place];
@@ -118,7 +132,7 @@ impl Search<'_> {
         labels
     }
 
-    fn unbeaten_going(&self, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
+    fn unbeaten_going(&self, node: RoadIndex, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
         let price = |one: &Going| arrivals[one.arrival].money + one.bill.so_far();
         going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
         let mut stairs = Stairs::default();
@@ -127,6 +141,8 @@ impl Search<'_> {
             // One that was held has the cheaper minutes before it: those that were not must not be held against it.
             let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
             let pause = one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / PAUSES_ALIKE) as u32);
+            // Where one stays for a while, it counts when each arrived.
+            let pause = if self.trip.sites[node].stay > 0.0 { one.arrival as u32 + 1 } else { pause };
             stairs.of((taken, stops, driven, 2 * pause + one.held)).add(one.minute, price(one), (0.0, 0.0))
         });
         going
@@ -143,7 +159,8 @@ impl Search<'_> {
         let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
         let (go, more) = departures.least[place];
         let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
-        let leaves = one.pause.map_or(one.minute, |(_, until)| one.minute.max(until));
+        let stays = one.minute.max(arrival.minute + trip.sites[node].stay);
+        let leaves = one.pause.map_or(stays, |(_, until)| stays.max(until));
         let mut bill = one.bill;
         if leaves > one.minute {
             trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
@@ -151,7 +168,7 @@ impl Search<'_> {
         let money = arrival.money + bill.so_far();
         let hopeless = departures.hopeless[place]
             || trip.due_by(leaves) & !taken != 0
-            || self.known.beats(leaves + go, money + more, (0.0, 0.0));
+            || self.limits.rule_out(leaves + go, money + more);
         if hopeless {
             return None;
         }
@@ -227,6 +244,10 @@ impl Search<'_> {
 
     /// Stands without a charge, for a pause or a rest.
     fn stand(&self, node: RoadIndex, arrival: &Arrival, departures: &Departures, labels: &mut Vec<Label>) {
+        let wanted = self.trip.sites[node].leave;
+        if wanted.is_some_and(|wanted| (arrival.soc - wanted).abs() > SAME_DEPARTURE) {
+            return;
+        }
         let stands = Stands { charged: arrival.minute, depart: arrival.soc, money: 0.0, bill: None };
         self.leave(node, arrival, &stands, (arrival.choice(node), Variants::All), departures, labels);
     }
@@ -252,7 +273,7 @@ impl Search<'_> {
             let stood = leaves - arrival.minute;
             let driven = if rest.is_some_and(|rest| stood >= rest - 1e-9) { 0.0 } else { arrival.driven };
             let (go, more) = departures.to_go(stands.depart);
-            if self.known.beats(leaves + go, money + more, (0.0, 0.0)) {
+            if self.limits.rule_out(leaves + go, money + more) {
                 return;
             }
             labels.push(Label {
@@ -266,15 +287,16 @@ impl Search<'_> {
                 choice: Choice { pause, rest: rests, ..choice },
             });
         };
+        let stays = stands.charged.max(arrival.minute + trip.sites[node].stay);
         if stands.bill.is_some() && variants == Variants::All {
-            leave(stands.charged, None, false);
+            leave(stays, None, false);
         }
-        if let Some(rest) = rest.filter(|rest| wishes.most_drive.is_some() && arrival.minute + rest > stands.charged) {
+        if let Some(rest) = rest.filter(|rest| wishes.most_drive.is_some() && arrival.minute + rest > stays) {
             leave(arrival.minute + rest, None, true);
         }
         if variants == Variants::All {
             for (index, until) in self.pauses_at(node, arrival) {
-                leave(stands.charged.max(until), Some(index), false);
+                leave(stays.max(until), Some(index), false);
             }
         }
     }
@@ -412,16 +434,28 @@ struct Departures {
     least: Vec<(f64, f64)>,
 }
 
+/// The `SoCs` of a grid, the points of the curve, and just enough for each place: a hair more, so that a figure of five
+/// decimals still keeps the floor.
+fn every_departure(trip: &ClockTrip, node: RoadIndex, step: f64) -> Vec<f64> {
+    let problem = &trip.problem;
+    let (floor, ceiling) = (problem.trip.goal.floor.get(), problem.ceiling);
+    let steps = ((ceiling - floor) / step).floor() as usize;
+    let mut socs: Vec<f64> = (0..=steps).map(|index| floor + index as f64 * step).collect();
+    socs.push(ceiling);
+    socs.extend(problem.trip.vehicle.charge_curve.knots());
+    socs.extend(problem.legs(Node::Site(node)).iter().map(|leg| (leg.least * 1e5).ceil() / 1e5));
+    socs
+}
+
 impl Departures {
-    fn new(trip: &ClockTrip, node: RoadIndex, step: f64) -> Self {
+    fn new(trip: &ClockTrip, node: RoadIndex, step: f64, rule: Option<Strategy>) -> Self {
         let problem = &trip.problem;
         let (floor, ceiling) = (problem.trip.goal.floor.get(), problem.ceiling);
-        let steps = ((ceiling - floor) / step).floor() as usize;
-        let mut socs: Vec<f64> = (0..=steps).map(|index| floor + index as f64 * step).collect();
-        socs.push(ceiling);
-        socs.extend(problem.trip.vehicle.charge_curve.knots());
-        // Just enough for each place, a hair more so that a figure of five decimals still keeps the floor.
-        socs.extend(problem.legs(Node::Site(node)).iter().map(|leg| (leg.least * 1e5).ceil() / 1e5));
+        let mut socs = match (trip.sites[node].leave, rule) {
+            (Some(wanted), _) => vec![wanted],
+            (None, Some(rule)) => rule.departures(problem, node),
+            (None, None) => every_departure(trip, node, step),
+        };
         socs.retain(|&soc| soc >= floor && soc <= ceiling);
         socs.sort_by(f64::total_cmp);
         socs.dedup_by(|a, b| *a - *b < 1e-7);

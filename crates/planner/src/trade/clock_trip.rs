@@ -36,8 +36,6 @@ pub(crate) struct ClockTrip {
     pub(crate) wishes: Wishes,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
-    /// By how much those may be too many.
-    slack: f64,
     /// The least that a stored percent costs anywhere, ever.
     least_per_percent: f64,
 }
@@ -51,6 +49,10 @@ pub(crate) struct ClockSite {
     pub(crate) stored_share: f64,
     pub(crate) has: Vec<Facility>,
     pub(crate) visit: bool,
+    /// The SoC that the driver wants to leave it with.
+    pub(crate) leave: Option<f64>,
+    /// Minutes that the driver wants to stand there at least.
+    pub(crate) stay: f64,
     /// What receipts are made of.
     pub(crate) tariff: Option<(Tariff, TimeZone)>,
 }
@@ -94,9 +96,6 @@ impl ClockTrip {
         let per_percent = |site: &ClockSite| site.price.least_per_kwh() * usable / 100.0 / site.stored_share;
         let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min).max(0.0);
         let occasions = occasions(&wishes, &trip.departure);
-        let start = problem.trip.goal.start.get();
-        let reached = labels.minutes_to_go(&problem, Node::Start, start);
-        let slack = reached.map_or(0.0, |reached| (reached - labels.lower_bound(&problem)).max(0.0)) + 0.02;
         Some(Self {
             departure: trip.departure.clone(),
             due: due(&occasions),
@@ -105,7 +104,6 @@ impl ClockTrip {
             sites,
             wishes,
             labels,
-            slack,
             problem,
         })
     }
@@ -117,7 +115,7 @@ impl ClockTrip {
 
     /// Fewest minutes from leaving a node with a SoC to the end; `None` where the end cannot be reached.
     pub(crate) fn least_minutes(&self, node: Node, depart: f64) -> Option<f64> {
-        Some((self.labels.minutes_to_go(&self.problem, node, depart)? - self.slack).max(0.0))
+        self.labels.bound_to_go(&self.problem, node, depart)
     }
 
     /// A bound that no plan's minutes are below.
@@ -135,6 +133,12 @@ impl ClockTrip {
     pub(crate) fn least_money(&self, node: Node, depart: f64) -> f64 {
         let needed = self.problem.on_route_percent(node, Node::End) + self.problem.floor(Node::End) - depart;
         self.least_per_percent * needed.max(0.0)
+    }
+
+    /// Whether a search can tell what no plan is better than: every price depends on the clock alone, and there is no boost.
+    pub(crate) fn can_be_bounded(&self) -> bool {
+        let plain = |site: &ClockSite| site.price.is_by_clock_only();
+        self.problem.trip.vehicle.boost.is_none() && self.sites.iter().all(plain)
     }
 
     /// The occasions that have to have been taken by a minute of the trip, as a mask.
@@ -197,6 +201,8 @@ fn clock_site(trip: &TradeTrip, site: &Site) -> ClockSite {
         stored_share: ac_loss.unwrap_or_else(|| trip.trip.vehicle.stored_share()),
         has: known.has,
         visit: trip.wishes.visit.contains(&site.id),
+        leave: trip.wishes.leave.iter().find(|(id, _)| *id == site.id).map(|(_, soc)| soc.get()),
+        stay: trip.wishes.stay.iter().find(|(id, _)| *id == site.id).map_or(0.0, |(_, stay)| stay.get()),
         tariff: tariff.map(|tariff| (tariff.clone(), zone)),
     }
 }

@@ -57,7 +57,7 @@ pub(crate) fn unbeaten(mut ways: Vec<Way>) -> Vec<Way> {
 }
 
 /// What some choices take; `None` where they break a limit.
-fn way(trip: &ClockTrip, choices: Choices) -> Option<Way> {
+pub(crate) fn way(trip: &ClockTrip, choices: Choices) -> Option<Way> {
     let plan = replay(trip, &choices, false)?;
     Some(Way { minutes: plan.total.get(), money: plan.cost, choices })
 }
@@ -71,27 +71,58 @@ pub(crate) fn stairs(ways: &[Way]) -> Staircase {
     stairs
 }
 
-/// The whole trade around the plans of a grid; what it was when told to stop.
-pub(crate) fn fill(trip: &ClockTrip, found: Vec<Choices>, stop: &StopSign) -> Vec<Way> {
+/// The whole trade around the plans of a grid, or where a unit of money is worth so many minutes the best plan of each
+/// sequence; what it was when told to stop.
+pub(crate) fn fill(trip: &ClockTrip, found: Vec<Choices>, worth: Option<f64>, stop: &StopSign) -> Vec<Way> {
     let ways: Vec<Way> = found.into_iter().filter_map(|choices| way(trip, choices)).collect();
-    let known = stairs(&ways);
-    let mut groups: HashMap<Sequence, Vec<Way>> = HashMap::new();
-    for way in ways {
-        if !known.beats(way.minutes - HOPELESS.0, way.money - HOPELESS.1, (0.0, 0.0)) {
-            groups.entry(sequence(&way.choices)).or_default().push(way);
-        }
-    }
+    let groups = match worth {
+        Some(worth) => by_sequence(nearly_best(ways, worth)),
+        None => by_sequence(nearly_unbeaten(ways)),
+    };
     let mut all = Vec::new();
     for group in groups.into_values() {
         if stop.is_raised() {
             break;
         }
-        all.extend(of_sequence(trip, group));
+        match worth {
+            Some(worth) => all.extend(best_of_sequence(trip, group, worth)),
+            None => all.extend(of_sequence(trip, group)),
+        }
     }
     let mut ways = unbeaten(all);
-    let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
-    ways.extend(between);
+    if worth.is_none() {
+        let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
+        ways.extend(between);
+    }
     unbeaten(ways)
+}
+
+fn by_sequence(ways: Vec<Way>) -> HashMap<Sequence, Vec<Way>> {
+    let mut groups: HashMap<Sequence, Vec<Way>> = HashMap::new();
+    for way in ways {
+        groups.entry(sequence(&way.choices)).or_default().push(way);
+    }
+    groups
+}
+
+fn nearly_unbeaten(mut ways: Vec<Way>) -> Vec<Way> {
+    let known = stairs(&ways);
+    ways.retain(|way| !known.beats(way.minutes - HOPELESS.0, way.money - HOPELESS.1, (0.0, 0.0)));
+    ways
+}
+
+fn nearly_best(mut ways: Vec<Way>, worth: f64) -> Vec<Way> {
+    let goal = |way: &Way| way.minutes + worth * way.money;
+    let best = ways.iter().map(goal).fold(f64::INFINITY, f64::min);
+    ways.retain(|way| goal(way) <= best + HOPELESS.0);
+    ways
+}
+
+/// The best plan of a sequence where a unit of money is worth so many minutes.
+fn best_of_sequence(trip: &ClockTrip, group: Vec<Way>, worth: f64) -> Option<Way> {
+    let goal = |way: &Way| way.minutes + worth * way.money;
+    let from = group.into_iter().min_by(|a, b| goal(a).total_cmp(&goal(b)));
+    from.map(|from| descended(trip, from, goal))
 }
 
 /// The trade of one sequence: its best plans at several worths of money, and those between.

@@ -15,6 +15,7 @@ mod search;
 mod staircase;
 
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use jiff::ZonedDateTime;
 use spare_hour_core::money::tariff::Tariff;
@@ -27,14 +28,28 @@ pub use replay::{ClockPlan, ClockStop};
 
 use crate::StopSign;
 use crate::model::leg::Node;
+use crate::strategies::Strategy;
 use choices::Choices;
 use clock_trip::ClockTrip;
-use search::{Fineness, Search};
+use search::{Fineness, Limits, Search};
 
 /// Minutes along which hours and prices are laid out: a week.
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
-const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2) };
-const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01) };
+const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false };
+/// What a unit of money is worth in minutes where time alone counts: enough to choose among plans that are as fast.
+const TIME_ALONE: f64 = 1e-3;
+/// How far above the best plan of the coarse search a fine one looks, minutes' worth.
+const NEAR_BEST: f64 = 0.05;
+/// Steps of the searches that bound the best plan, points of SoC.
+const BOUNDING_STEPS: [f64; 4] = [1.0, 0.4, 0.15, 0.05];
+/// A bound that is as close as this is close enough, minutes.
+const CLOSE: f64 = 0.1;
+/// Tolerances that are tried to be certified, minutes and money, each with the step of its search.
+const CERTIFICATES: [((f64, f64), f64); 4] =
+    [((5.0, 2.5), 1.0), ((2.0, 1.0), 0.5), ((1.0, 0.5), 0.25), ((0.5, 0.25), 0.12)];
+/// No search for a bound begins after so long.
+const CERTIFIED_WITHIN: Duration = Duration::from_millis(400);
+const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01), optimistic: false };
 
 /// A trip whose whole trade is asked for.
 #[derive(Clone, Debug)]
@@ -60,6 +75,28 @@ pub struct Trade {
     pub least_minutes: f64,
     /// and none less money.
     pub least_money: f64,
+    /// What a search that takes every step too well proves; `None` where it cannot be told: prices that depend on how a charge
+    /// began, or a boost.
+    pub certified: Option<Certified>,
+}
+
+/// What is proven of a trade.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Certified {
+    /// No plan comes to less than the best by more than so many minutes, where a unit of money is worth so many.
+    Best {
+        /// What a unit of money is worth in minutes.
+        worth: f64,
+        /// By how much at most.
+        gap: f64,
+    },
+    /// Every plan is matched by one of the trade that is at most so many minutes slower and so much dearer.
+    Whole {
+        /// Minutes slower.
+        minutes: f64,
+        /// Money dearer.
+        money: f64,
+    },
 }
 
 /// Why there is no trade.
@@ -77,28 +114,81 @@ impl Trade {
     /// # Errors
     /// [`NoTrade`] when there is no plan, or nobody waits any more.
     pub fn new(trip: &TradeTrip, stop: &StopSign) -> Result<Self, NoTrade> {
+        Self::wanted(trip, None, stop)
+    }
+
+    /// The part of the trade around the plan that is best at a value of an hour, or by time alone where that is `None`: much
+    /// sooner than the whole.
+    ///
+    /// # Errors
+    /// [`NoTrade`] when there is no plan, or nobody waits any more.
+    pub fn near_best(trip: &TradeTrip, value_of_time_per_hour: Option<f64>, stop: &StopSign) -> Result<Self, NoTrade> {
+        let worth = value_of_time_per_hour.map_or(TIME_ALONE, |value| 60.0 / value);
+        Self::wanted(trip, Some(worth), stop)
+    }
+
+    /// The trade, or its part around the plan that is best where a unit of money is worth so many minutes.
+    fn wanted(trip: &TradeTrip, worth: Option<f64>, stop: &StopSign) -> Result<Self, NoTrade> {
         let clock =
             ClockTrip::new(trip, stop).ok_or(if stop.is_raised() { NoTrade::Stopped } else { NoTrade::Infeasible })?;
-        let nothing = staircase::Staircase::default();
-        let coarse = Search::run(&clock, COARSE, &nothing, stop).ok_or(NoTrade::Stopped)?;
-        let coarse = fill::fill(&clock, coarse, stop);
-        let known = fill::stairs(&coarse);
-        let fine = Search::run(&clock, FINE, &known, stop).ok_or(NoTrade::Stopped)?;
+        let unlimited = Limits::default();
+        let coarse = Search::run(&clock, COARSE, &unlimited, stop).ok_or(NoTrade::Stopped)?;
+        let coarse = fill::fill(&clock, coarse, worth, stop);
         let fastest = clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures));
-        let all = fine.into_iter().chain(coarse.into_iter().map(|way| way.choices)).chain(fastest).collect();
-        let ways = fill::fill(&clock, all, stop);
+        let fastest: Vec<fill::Way> = fastest.and_then(|choices| fill::way(&clock, choices)).into_iter().collect();
+        let best = |worth: f64| {
+            let of = |way: &fill::Way| way.minutes + worth * way.money;
+            coarse.iter().chain(&fastest).map(of).fold(f64::INFINITY, f64::min)
+        };
+        let limits = Limits {
+            known: fill::stairs(&coarse),
+            best: worth.map(|worth| (worth, best(worth) + NEAR_BEST)),
+            ..Limits::default()
+        };
+        let fine = Search::run(&clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
+        let found = coarse.into_iter().chain(fastest).map(|way| way.choices);
+        let ways = fill::fill(&clock, fine.into_iter().chain(found).collect(), worth, stop);
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
-        let kept = fill::thinned(ways).into_iter();
-        let plans: Vec<ClockPlan> = kept.filter_map(|way| replay::replay(&clock, &way.choices, true)).collect();
+        let kept = if worth.is_none() { fill::thinned(ways) } else { ways };
+        let replayed = kept.into_iter().filter_map(|way| replay::replay(&clock, &way.choices, true));
+        let plans = unbeaten(replayed.collect());
         let start = clock.problem.trip.goal.start.get();
+        let certified = certificate(&clock, &plans, worth, stop);
         Ok(Self {
             least_minutes: clock.bound_of_minutes(),
             least_money: clock.least_money(Node::Start, start),
             trip: Arc::clone(&clock.problem.trip),
-            plans: unbeaten(plans),
+            plans,
+            certified,
         })
+    }
+
+    /// What strategies of thumb make of a trip by the same clock, prices, hours and pauses: the fastest plan of each, or at a
+    /// value of an hour the best; `None` where its rule does not get there.
+    ///
+    /// # Errors
+    /// [`NoTrade`] when no plan at all can be driven, or nobody waits any more.
+    pub fn strategies(
+        trip: &TradeTrip,
+        strategies: &[Strategy],
+        value_of_time_per_hour: Option<f64>,
+        stop: &StopSign,
+    ) -> Result<Vec<Option<ClockPlan>>, NoTrade> {
+        let clock =
+            ClockTrip::new(trip, stop).ok_or(if stop.is_raised() { NoTrade::Stopped } else { NoTrade::Infeasible })?;
+        let worth = |plan: &ClockPlan| match value_of_time_per_hour {
+            Some(value) => plan.total.get() + 60.0 * plan.cost / value,
+            None => plan.total.get() + 1e-6 * plan.cost,
+        };
+        let best = |&strategy: &Strategy| {
+            let limits = Limits { rule: Some(strategy), ..Limits::default() };
+            let ways = Search::run(&clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
+            let plans = ways.iter().filter_map(|way| replay::replay(&clock, way, true));
+            Ok(plans.min_by(|a, b| worth(a).total_cmp(&worth(b))))
+        };
+        strategies.iter().map(best).collect()
     }
 
     /// The plan that a goal asks for: fewest minutes, or fewest with money at a value of an hour; under the bounds of the wishes the
@@ -111,6 +201,64 @@ impl Trade {
         };
         self.plans.iter().min_by(|a, b| worth(a).total_cmp(&worth(b)))
     }
+}
+
+/// What is proven of plans: from coarse steps to fine ones, as long as that is quick.
+fn certificate(clock: &ClockTrip, plans: &[ClockPlan], worth: Option<f64>, stop: &StopSign) -> Option<Certified> {
+    if plans.is_empty() || !clock.can_be_bounded() {
+        return None;
+    }
+    let begun = Instant::now();
+    let quick = || begun.elapsed() < CERTIFIED_WITHIN;
+    match worth {
+        Some(worth) => best_certified(clock, plans, worth, quick, stop),
+        None => whole_certified(clock, plans, quick, stop),
+    }
+}
+
+fn best_certified(
+    clock: &ClockTrip,
+    plans: &[ClockPlan],
+    worth: f64,
+    quick: impl Fn() -> bool,
+    stop: &StopSign,
+) -> Option<Certified> {
+    let of = |plan: &ClockPlan| plan.total.get() + worth * plan.cost;
+    let best = plans.iter().map(of).fold(f64::INFINITY, f64::min);
+    let limits = Limits { best: Some((worth, best)), ..Limits::default() };
+    let mut gap = f64::INFINITY;
+    for step in BOUNDING_STEPS {
+        if gap <= CLOSE || !quick() {
+            break;
+        }
+        let least = Search::least(clock, step, &limits, worth, stop)?;
+        gap = gap.min((best - least).max(0.0));
+    }
+    gap.is_finite().then_some(Certified::Best { worth, gap })
+}
+
+fn whole_certified(
+    clock: &ClockTrip,
+    plans: &[ClockPlan],
+    quick: impl Fn() -> bool,
+    stop: &StopSign,
+) -> Option<Certified> {
+    let mut known = staircase::Staircase::default();
+    for plan in plans {
+        known.add(plan.total.get(), plan.cost, (0.0, 0.0));
+    }
+    let mut certified = None;
+    for (but, step) in CERTIFICATES {
+        if !quick() {
+            break;
+        }
+        let limits = Limits { known: known.clone(), but, ..Limits::default() };
+        if Search::least(clock, step, &limits, 0.0, stop)?.is_finite() {
+            break;
+        }
+        certified = Some(Certified::Whole { minutes: but.0, money: but.1 });
+    }
+    certified
 }
 
 /// Plans that no other beats, by their receipts, rising in minutes.

@@ -15,6 +15,8 @@ use crate::model::road_index::RoadIndex;
 
 /// A charge of fewer points than this is none.
 const NO_CHARGE: f64 = 1e-6;
+/// Departures nearer than this are the one that the driver wants.
+pub(super) const SAME_DEPARTURE: f64 = 1e-6;
 /// Points of a charge that are priced together where no receipt is wanted.
 const PRICED_BY: f64 = 1.0;
 
@@ -137,6 +139,9 @@ fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice, with_receipt: bool) -
     if choice.depart < arrive - NO_CHARGE || choice.depart > problem.ceiling + 1e-9 {
         return None;
     }
+    if site.leave.is_some_and(|wanted| (choice.depart - wanted).abs() > SAME_DEPARTURE) {
+        return None;
+    }
     let depart = choice.depart.max(arrive);
     let overhead = if depart - arrive > NO_CHARGE { problem.site(node).overhead.get() } else { 0.0 };
     let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
@@ -175,7 +180,7 @@ fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice, with_receipt: bool) -
 
 /// When one leaves: when it is charged, or the pause or rest is over.
 fn leaves(trip: &ClockTrip, at: &mut Stand, choice: &Choice, reached: f64, charged: f64) -> Option<f64> {
-    let mut leaves = charged;
+    let mut leaves = charged.max(reached + trip.sites[choice.node].stay);
     if let Some(index) = choice.pause {
         let occasion = trip.occasions[index];
         let begins = reached.max(occasion.from);

@@ -14,6 +14,7 @@ use super::staircase::Staircase;
 use crate::StopSign;
 use crate::model::leg::{Leg, Node};
 use crate::model::road_index::RoadIndex;
+use crate::strategies::Strategy;
 
 /// Ways that are beaten by no more minutes and money are kept: moving their departures may make them unbeaten.
 const NEARLY: (f64, f64) = (2.0, 0.3);
@@ -27,6 +28,9 @@ pub(crate) struct Fineness {
     pub(crate) step: f64,
     /// How much later and dearer a label may be than one that makes it be dropped.
     pub(crate) slack: (f64, f64),
+    /// Whether each charge is taken to go on to the next SoC for nothing: then no plan between the steps is better than the
+    /// best that is found.
+    pub(crate) optimistic: bool,
 }
 
 /// A label on leaving a node.
@@ -83,11 +87,31 @@ impl Stairs {
     }
 }
 
+/// What need not be looked at.
+#[derive(Default)]
+pub(crate) struct Limits {
+    /// Minutes and money of plans that are known.
+    pub(crate) known: Staircase,
+    /// Only plans whose minutes, with so many for a unit of money, are no more than that.
+    pub(crate) best: Option<(f64, f64)>,
+    /// By how much those may be later and dearer than what they make be dropped.
+    pub(crate) but: (f64, f64),
+    /// A rule that says when stalls are left, in place of every way to do so.
+    pub(crate) rule: Option<Strategy>,
+}
+
+impl Limits {
+    /// Whether nothing that takes at least these minutes and this money is wanted.
+    pub(super) fn rule_out(&self, minutes: f64, money: f64) -> bool {
+        self.best.is_some_and(|(worth, most)| minutes + worth * money > most)
+            || self.known.beats(minutes, money, self.but)
+    }
+}
+
 pub(crate) struct Search<'a> {
     pub(super) trip: &'a ClockTrip,
     pub(super) fineness: Fineness,
-    /// Minutes and money of plans that are known.
-    pub(super) known: &'a Staircase,
+    pub(super) limits: &'a Limits,
     labels: Vec<Label>,
     arrivals: HashMap<RoadIndex, Vec<Arrival>>,
     ends: Vec<(f64, f64, usize, Option<usize>)>,
@@ -99,13 +123,17 @@ impl<'a> Search<'a> {
     pub(crate) fn run(
         trip: &'a ClockTrip,
         fineness: Fineness,
-        known: &'a Staircase,
+        limits: &'a Limits,
         stop: &StopSign,
     ) -> Option<Vec<Choices>> {
+        Self::searched(trip, fineness, limits, stop).map(|search| search.ways())
+    }
+
+    fn searched(trip: &'a ClockTrip, fineness: Fineness, limits: &'a Limits, stop: &StopSign) -> Option<Self> {
         let mut search = Self {
             trip,
             fineness,
-            known,
+            limits,
             labels: Vec::new(),
             arrivals: HashMap::new(),
             ends: Vec::new(),
@@ -139,7 +167,21 @@ impl<'a> Search<'a> {
                 search.drive_on(Node::Site(node), search.labels.len() - 1);
             }
         }
-        Some(search.ways())
+        Some(search)
+    }
+
+    /// The least that any plan comes to where a unit of money is worth so many minutes, as far as an optimistic search finds it
+    /// below its limit; infinite where it finds none. `None` when told to stop.
+    pub(crate) fn least(
+        trip: &'a ClockTrip,
+        step: f64,
+        limits: &'a Limits,
+        worth: f64,
+        stop: &StopSign,
+    ) -> Option<f64> {
+        let fineness = Fineness { step, slack: (0.0, 0.0), optimistic: true };
+        let search = Self::searched(trip, fineness, limits, stop)?;
+        Some(search.ends.iter().map(|end| end.0 + worth * end.1).fold(f64::INFINITY, f64::min))
     }
 
     fn ways(&self) -> Vec<Choices> {
@@ -161,7 +203,8 @@ impl<'a> Search<'a> {
         let trip = self.trip;
         let at = self.labels[label];
         for leg in trip.problem.legs(from) {
-            if !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
+            let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
+            if ruled_out || !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
                 continue;
             }
             for driven in self.drives(&at, leg) {
@@ -179,7 +222,7 @@ impl<'a> Search<'a> {
             let arrival = Arrival {
                 minute: driven.minute,
                 money: at.money,
-                driven: driven.driven,
+                driven: self.told_apart(driven.driven),
                 taken: driven.taken,
                 stops: at.stops + 1,
                 soc: leg.arrive(at.depart),
@@ -192,7 +235,8 @@ impl<'a> Search<'a> {
             let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
             let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
             let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
-            if !dear && !late && !beaten {
+            let unwanted = self.fineness.optimistic && self.limits.rule_out(driven.minute, at.money);
+            if !unwanted && !dear && !late && !beaten {
                 self.ended.add(driven.minute, at.money, (0.0, 0.0));
                 self.ends.push((driven.minute, at.money, label, driven.roadside));
             }
@@ -241,6 +285,11 @@ impl<'a> Search<'a> {
             }
         }
         ways
+    }
+
+    /// A drive since a rest as labels are told apart by it: an optimistic search takes the least of those alike.
+    fn told_apart(&self, driven: f64) -> f64 {
+        if self.fineness.optimistic { (driven / DRIVEN_STEP).floor() * DRIVEN_STEP } else { driven }
     }
 
     pub(super) fn kind(&self, taken: u32, stops: u32, driven: f64, soc: f64) -> Kind {

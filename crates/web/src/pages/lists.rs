@@ -99,7 +99,7 @@ fn trip_summary(store: &Store) -> Result<String, WebError> {
 fn trip_files(store: &Store, here: &Here) -> Result<String, WebError> {
     let mut files = Vec::new();
     for line in store.trips()? {
-        let kept = KeptTrip::read(store, here, line.id, |stored| Asked::own(stored, here))?;
+        let kept = KeptTrip::read(store, here, line.id, |stored, clock| Asked::own(stored, clock, here))?;
         files.extend(kept.to_plan.map(|to_plan| write_trip(&to_plan.trip, Beside::default())));
     }
     Ok(array(&files))

@@ -98,7 +98,7 @@ fn gather(
         let next = if session.is_some() { Next::BringTrip } else { Next::Begin };
         return Ok((None, session, under_way.unwrap_or(next)));
     };
-    let solved = SolvedTrip::new(store, here, line.id, |stored, _| Asked::own(stored, here), stop)?;
+    let solved = SolvedTrip::new(store, here, line.id, |stored, clock, _| Asked::own(stored, clock, here), stop)?;
     let loaded = &solved.kept;
     let car = loaded.cars.iter().find(|car| car.id == line.car);
     let in_use = car.and_then(|car| car.curve).and_then(|id| loaded.curves.iter().find(|curve| curve.id == id));

@@ -5,8 +5,8 @@ use spare_hour_core::quantity::Soc;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::{Goal, Trip};
 use spare_hour_planner::FixedDeparture;
-use spare_hour_planning::drive_trip::{Asked, USUAL_DEPARTURE};
-use spare_hour_store::StoredTrip;
+use spare_hour_planning::drive_trip::{Asked, USUAL_DEPARTURE, own_departure};
+use spare_hour_store::{StoredTrip, TripClock};
 
 use super::weather::Weather;
 use crate::forms::control::{Ask, Control};
@@ -55,8 +55,9 @@ pub(crate) struct Controls {
 
 impl Controls {
     /// The controls as asked; what is not asked, or cannot be, is as the trip says. `today` is the day of a trip that says none.
-    pub(crate) fn new(ask: &Ask, stored: &StoredTrip, units: Units, today: Date) -> Self {
+    pub(crate) fn new(ask: &Ask, stored: &StoredTrip, clock: &TripClock, units: Units, today: Date) -> Self {
         let own = stored.about.goal;
+        let (today, leaves) = own_departure(clock).unwrap_or((today, f64::from(USUAL_DEPARTURE)));
         let number = |name, label: &str, number: f64| Control::new(name, label, figures::field(number), ask);
         let value = own.value_of_time_per_hour.map(figures::field).unwrap_or_default();
         let mut controls = Self {
@@ -67,7 +68,7 @@ impl Controls {
             value: Control::new("value", format!("An hour is worth, {}", stored.about.currency), value, ask)
                 .when_empty("time alone"),
             day: Control::new("day", "Day", today.to_string(), ask),
-            depart: Control::new("depart", "Leave at", units.clock.time(USUAL_DEPARTURE), ask),
+            depart: Control::new("depart", "Leave at", units.clock.time(leaves as u32), ask),
             ceiling: number("ceiling", "Ceiling, %", own.ceiling.get()),
             weather: Weather::new(ask, &stored.about.road.conditions, units),
             car: ask.number("car").unwrap_or(stored.about.car),
@@ -76,14 +77,14 @@ impl Controls {
             goal: own,
             usage_factor: 1.0,
             date: today,
-            departure: f64::from(USUAL_DEPARTURE),
+            departure: leaves,
         };
-        controls.read(own, today);
+        controls.read(own, today, leaves);
         controls
     }
 
     /// Reads the numbers out of the fields.
-    fn read(&mut self, own: Goal, today: Date) {
+    fn read(&mut self, own: Goal, today: Date, leaves: f64) {
         let soc = |control: &mut Control, own: Soc| {
             control.read(own, |field: &mut Field| field.number(0.0, 100.0, "%").map(Soc::percent))
         };
@@ -101,8 +102,7 @@ impl Controls {
         self.goal.value_of_time_per_hour =
             self.value.read_or_none(value, |field| field.number(0.01, 100_000.0, "an hour"));
         self.date = self.day.read(today, Field::day);
-        let usual = f64::from(USUAL_DEPARTURE);
-        self.departure = self.depart.read(usual, |field| field.time().map(f64::from));
+        self.departure = self.depart.read(leaves, |field| field.time().map(f64::from));
     }
 
     /// The controls that have a slider.
@@ -134,6 +134,14 @@ impl Controls {
     /// Whether other weather is asked than the trip's own.
     pub(crate) fn is_other_weather(&self) -> bool {
         !self.weather.controls().all(Control::is_own)
+    }
+
+    /// When it leaves as civil time, where that is not the trip's own.
+    pub(crate) fn other_departure(&self) -> Option<String> {
+        let minutes = self.departure.round() as u32 % 1440;
+        let time = jiff::civil::time((minutes / 60) as i8, (minutes % 60) as i8, 0, 0);
+        let own = self.day.is_own() && self.depart.is_own();
+        (!own).then(|| self.date.to_datetime(time).strftime("%Y-%m-%dT%H:%M").to_string())
     }
 
     /// What to keep of the controls as the trip's own.

@@ -2,12 +2,14 @@
 
 use axum::extract::{Multipart, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use spare_hour_core::trip::Trip;
-use spare_hour_formats::{infeasible_json, plan_json, read_trips, write_road, write_sites};
+use spare_hour_core::money::tariff::Tariff;
+use spare_hour_formats::{
+    TripOfFile, infeasible_json, plan_json, read_trips, write_road, write_sites, write_tariff, write_wishes,
+};
 use spare_hour_planning::drive_trip::KeptTrip;
 use spare_hour_planning::plan_report::plan_report;
 use spare_hour_planning::plan_trip::Outcome;
-use spare_hour_store::Store;
+use spare_hour_store::{NewTariff, Store, TripClock};
 
 use super::ask::Controls;
 use super::{AskedTrip, list_page};
@@ -41,23 +43,52 @@ pub(crate) async fn example(State(app): State<App>) -> Result<Response, WebError
 }
 
 /// Keeps trips, and shows the trip if it is one.
-async fn keep_new(app: &App, trips: Vec<Trip>) -> Result<Response, WebError> {
+async fn keep_new(app: &App, trips: Vec<TripOfFile>) -> Result<Response, WebError> {
     let ids = app.change(move |store| keep_all(store, trips)).await?;
     let address = if let [id] = ids[..] { format!("/trips/{id}") } else { "/trips".into() };
     Ok(Redirect::to(&address).into_response())
 }
 
-fn keep_all(store: &Store, trips: Vec<Trip>) -> Result<Vec<i32>, WebError> {
+fn keep_all(store: &Store, trips: Vec<TripOfFile>) -> Result<Vec<i32>, WebError> {
     let currency = store.settings()?.currency;
-    let keep = |trip: Trip| {
-        let mut draft = trip.into_draft();
-        if draft.name.trim().is_empty() {
-            draft.name = "A trip".into();
-        }
-        Ok(store.add_trip_with_car(&draft, &format!("Car of “{}”", draft.name), &currency)?)
-    };
+    let keep = |file: TripOfFile| keep_trip(store, file, &currency);
     // A list has the newest first, and so will this one.
     trips.into_iter().rev().map(keep).collect()
+}
+
+/// Keeps a trip with its car, the tariffs that its sites ask, and what is wished of it.
+fn keep_trip(store: &Store, file: TripOfFile, currency: &str) -> Result<i32, WebError> {
+    let TripOfFile { trip, departure, tariffs, wishes } = file;
+    let mut draft = trip.into_draft();
+    if draft.name.trim().is_empty() {
+        draft.name = "A trip".into();
+    }
+    let id = store.add_trip_with_car(&draft, &format!("Car of “{}”", draft.name), currency)?;
+    keep_tariffs(store, id, &tariffs)?;
+    let clock = TripClock {
+        departure: departure.as_ref().map(|at| at.strftime("%Y-%m-%dT%H:%M").to_string()),
+        time_zone: departure.as_ref().and_then(|at| at.time_zone().iana_name()).map(Into::into),
+        wishes: (!wishes.is_empty()).then(|| write_wishes(&wishes)),
+    };
+    store.keep_trip_clock(id, &clock)?;
+    Ok(id)
+}
+
+/// Keeps each tariff once, and says which of a trip's sites ask it.
+fn keep_tariffs(store: &Store, trip: i32, tariffs: &[(String, Tariff)]) -> Result<(), WebError> {
+    let mut kept: Vec<(&Tariff, Vec<String>)> = Vec::new();
+    for (site, tariff) in tariffs {
+        match kept.iter_mut().find(|known| known.0 == tariff) {
+            Some(known) => known.1.push(site.clone()),
+            None => kept.push((tariff, vec![site.clone()])),
+        }
+    }
+    for (tariff, sites) in kept {
+        let (name, currency) = (tariff.name.clone(), tariff.currency.clone());
+        let id = store.add_tariff(&NewTariff { name, currency, ocpi: write_tariff(tariff, &tariff.name) })?;
+        store.ask_tariff(trip, &sites, id)?;
+    }
+    Ok(())
 }
 
 /// The trip as a file, controls applied.
@@ -70,8 +101,9 @@ pub(crate) async fn trip_file(
     let text = app
         .run(move |store| {
             let units = store.settings()?.units;
-            let kept =
-                KeptTrip::read(store, &here, id, |stored| Controls::new(&ask, stored, units, here.today()).asked())?;
+            let kept = KeptTrip::read(store, &here, id, |stored, clock| {
+                Controls::new(&ask, stored, clock, units, here.today()).asked()
+            })?;
             Ok(kept.to_plan.ok_or_else(no_curve)?.to_file())
         })
         .await?;

@@ -24,7 +24,7 @@ use serde::Deserialize;
 use spare_hour_core::quantity::Distance;
 use spare_hour_planner::StopSign;
 use spare_hour_planning::drive_trip::SolvedTrip;
-use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripLine};
+use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripClock, TripLine};
 use spare_hour_wording::figures;
 
 use crate::app::{App, off_thread};
@@ -57,7 +57,8 @@ impl AskedTrip {
             Some(solved) => solved,
             None => Self::solve(app, id, ask.clone(), key).await?,
         };
-        let mut controls = Controls::new(&ask, &solved.kept.stored, solved.settings.units, app.here.today());
+        let mut controls =
+            Controls::new(&ask, &solved.kept.stored, &solved.kept.clock, solved.settings.units, app.here.today());
         controls.curve = solved.kept.curve.as_ref().map(|curve| curve.id);
         Ok(Self { solved, controls })
     }
@@ -65,8 +66,8 @@ impl AskedTrip {
     async fn solve(app: &App, id: i32, ask: Ask, key: String) -> Result<Arc<SolvedTrip>, WebError> {
         let here = app.here.clone();
         let solve = move |store: &Store, stop: &StopSign| {
-            let asked = |stored: &StoredTrip, settings: &Settings| {
-                Controls::new(&ask, stored, settings.units, here.today()).asked()
+            let asked = |stored: &StoredTrip, clock: &TripClock, settings: &Settings| {
+                Controls::new(&ask, stored, clock, settings.units, here.today()).asked()
             };
             Ok(Arc::new(SolvedTrip::new(store, &here, id, asked, stop)?))
         };
@@ -184,11 +185,16 @@ pub(crate) async fn keep(
     let query = app
         .change(move |store| {
             let (stored, units) = (store.trip(id)?, store.settings()?.units);
-            let controls = Controls::new(&ask, &stored, units, here.today());
+            let clock = store.trip_clock(id)?;
+            let controls = Controls::new(&ask, &stored, &clock, units, here.today());
             if controls.faults().next().is_some() {
                 return Err(WebError::Refused("Some of the numbers do not work, so nothing was kept.".into()));
             }
             store.change_goal(id, controls.car, &controls.goal(), &controls.weather.conditions)?;
+            if let Some(departure) = controls.other_departure() {
+                let time_zone = clock.time_zone.or_else(|| here.zone().iana_name().map(Into::into));
+                store.keep_trip_clock(id, &TripClock { departure: Some(departure), time_zone, ..clock })?;
+            }
             Ok(controls.address_with(&controls.leave, None))
         })
         .await?;

@@ -65,11 +65,12 @@ pub(crate) async fn show(
     let (name, currency, traded) = app
         .run_while_waiting(move |store, stop| {
             let units = store.settings()?.units;
-            let kept =
-                KeptTrip::read(store, &here, id, |stored| Controls::new(&ask, stored, units, here.today()).asked())?;
+            let kept = KeptTrip::read(store, &here, id, |stored, clock| {
+                Controls::new(&ask, stored, clock, units, here.today()).asked()
+            })?;
             let about = &kept.stored.about;
             let (name, currency) = (about.name.clone(), about.currency.clone());
-            let traded = kept.to_plan.map(|to_plan| TradedTrip::of_plan(&to_plan, stop));
+            let traded = kept.to_plan.map(|to_plan| TradedTrip::of_plan(&to_plan, true, stop));
             Ok((name, currency, traded))
         })
         .await?;
