@@ -145,7 +145,10 @@ fn proof(report: &TradeReport) -> ProofFile {
     let up = |gap: f64| plain((gap * 1e4).ceil() / 1e4);
     match report.trade.certified {
         Some(Certified::Best { worth, gap }) if gap <= by_minutes || worth > 0.01 => ProofFile {
-            of: format!("No plan is better than this one by more than gap_min, where a unit of money is worth {worth} min, {UNDER}. By money alone none costs less by more than gap_cost."),
+            of: match worth {
+                0.0 => format!("No plan takes fewer minutes by more than gap_min, {UNDER}. By money alone none costs less by more than gap_cost."),
+                _ => format!("No plan is better than this one by more than gap_min, where a unit of money is worth {worth} min, {UNDER}. By money alone none costs less by more than gap_cost."),
+            },
             gap_min: up(gap),
             gap_cost: up(by_money),
         },

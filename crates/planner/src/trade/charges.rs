@@ -84,13 +84,13 @@ impl Search<'_> {
                 if open > begins + 1e-6 {
                     continue;
                 }
-                let bill = Bill::default();
                 let begun = Going {
                     arrival: index,
                     not_before,
                     begun: begins,
                     minute: begins,
-                    bill,
+                    asked: 0.0,
+                    flat: false,
                     closes,
                     held: 0,
                     held_until: 0.0,
@@ -133,8 +133,10 @@ impl Search<'_> {
     }
 
     fn unbeaten_going(&self, node: RoadIndex, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
-        let price = |one: &Going| arrivals[one.arrival].money + one.bill.so_far();
+        let price = |one: &Going| arrivals[one.arrival].money + one.asked;
         going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
+        // Where no money counts, the earliest is enough.
+        let alike = if self.fineness.slack.1 == f64::INFINITY { self.fineness.slack } else { (0.0, 0.0) };
         let mut stairs = Stairs::default();
         going.retain(|one| {
             let at = &arrivals[one.arrival];
@@ -143,7 +145,7 @@ impl Search<'_> {
             let pause = one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / PAUSES_ALIKE) as u32);
             // Where one stays for a while, it counts when each arrived.
             let pause = if self.trip.sites[node].stay > 0.0 { one.arrival as u32 + 1 } else { pause };
-            stairs.of((taken, stops, driven, 2 * pause + one.held)).add(one.minute, price(one), (0.0, 0.0))
+            stairs.of((taken, stops, driven, 2 * pause + one.held)).add(one.minute, price(one), alike)
         });
         going
     }
@@ -161,11 +163,12 @@ impl Search<'_> {
         let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
         let stays = one.minute.max(arrival.minute + trip.sites[node].stay);
         let leaves = one.pause.map_or(stays, |(_, until)| stays.max(until));
-        let mut bill = one.bill;
+        let mut money = arrival.money + one.asked;
         if leaves > one.minute {
+            let mut bill = Bill::by_clock(0.0, true);
             trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
+            money += bill.so_far();
         }
-        let money = arrival.money + bill.so_far();
         let hopeless = departures.hopeless[place]
             || trip.due_by(leaves) & !taken != 0
             || self.limits.rule_out(leaves + go, money + more);
@@ -335,7 +338,9 @@ struct Going {
     /// When it began.
     begun: f64,
     minute: f64,
-    bill: Bill,
+    /// What was asked so far, and whether a flat price was.
+    asked: f64,
+    flat: bool,
     /// When the site closes.
     closes: f64,
     /// Which fall of the price it was held for, from 1; 0 for none.
@@ -373,7 +378,9 @@ impl Going {
         }
         let usable = trip.problem.trip.vehicle.usable.get();
         let plug = (to - from) / 100.0 * usable / trip.sites[node].stored_share;
-        trip.sites[node].price.charge(&mut self.bill, self.minute, minutes, plug, None);
+        let mut bill = Bill::by_clock(self.asked, self.flat);
+        trip.sites[node].price.charge(&mut bill, self.minute, minutes, plug, None);
+        (self.asked, self.flat) = (bill.so_far(), bill.has_flat());
         self.minute += minutes;
         Some(self)
     }

@@ -9,8 +9,12 @@ use super::replay::replay;
 use super::staircase::Staircase;
 use crate::StopSign;
 
-/// What a unit of money is worth in minutes, for the plans that each sequence is brought to.
-const WORTHS: [f64; 13] = [0.01, 0.2, 0.5, 1.0, 1.7, 2.8, 4.5, 7.5, 13.0, 25.0, 60.0, 200.0, 2_000.0];
+/// What a unit of money is worth in minutes at the ends of a sequence's trade.
+const ENDS: [f64; 2] = [0.01, 2_000.0];
+/// By how much a plan has to lie below the line between two others to be a corner of its own, minutes' worth.
+const BELOW_THE_LINE: f64 = 0.01;
+/// Most corners of one sequence.
+const MOST_CORNERS: usize = 60;
 /// Moves of a departure that are tried, points, one after another.
 const MOVES: [f64; 7] = [3.0, 1.0, 0.35, 0.12, 0.04, 0.012, 0.004];
 /// Rounds of each move at most.
@@ -79,21 +83,17 @@ pub(crate) fn fill(trip: &ClockTrip, found: Vec<Choices>, worth: Option<f64>, st
         Some(worth) => by_sequence(nearly_best(ways, worth)),
         None => by_sequence(nearly_unbeaten(ways)),
     };
-    let mut all = Vec::new();
-    for group in groups.into_values() {
-        if stop.is_raised() {
-            break;
-        }
-        match worth {
-            Some(worth) => all.extend(best_of_sequence(trip, group, worth)),
-            None => all.extend(of_sequence(trip, group)),
-        }
+    let mut groups: Vec<Vec<Way>> = groups.into_values().collect();
+    if let Some(worth) = worth {
+        let best = |group: Vec<Way>| if stop.is_raised() { None } else { best_of_sequence(trip, group, worth) };
+        return unbeaten(groups.into_iter().filter_map(best).collect());
     }
-    let mut ways = unbeaten(all);
-    if worth.is_none() {
-        let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
-        ways.extend(between);
+    for group in groups.iter_mut().take_while(|_| !stop.is_raised()) {
+        *group = of_sequence(trip, std::mem::take(group));
     }
+    let mut ways = unbeaten(groups.into_iter().flatten().collect());
+    let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
+    ways.extend(between);
     unbeaten(ways)
 }
 
@@ -125,18 +125,41 @@ fn best_of_sequence(trip: &ClockTrip, group: Vec<Way>, worth: f64) -> Option<Way
     from.map(|from| descended(trip, from, goal))
 }
 
-/// The trade of one sequence: its best plans at several worths of money, and those between.
+/// The trade of one sequence: its best plans at the ends and, as long as that finds any, at the worth of money between two
+/// neighbours; and those between.
 fn of_sequence(trip: &ClockTrip, group: Vec<Way>) -> Vec<Way> {
-    let mut best: Vec<Way> = Vec::new();
-    for worth in WORTHS {
+    let at = |worth: f64| {
         let goal = |way: &Way| way.minutes + worth * way.money;
-        let from = group.iter().chain(&best).min_by(|a, b| goal(a).total_cmp(&goal(b)));
-        best.extend(from.cloned().map(|from| descended(trip, from, goal)));
+        let from = group.iter().min_by(|a, b| goal(a).total_cmp(&goal(b)));
+        from.cloned().map(|from| descended(trip, from, goal))
+    };
+    let mut corners = unbeaten(ENDS.into_iter().filter_map(at).collect());
+    let mut index = 0;
+    while index + 1 < corners.len() && corners.len() < MOST_CORNERS {
+        match corner_between(trip, &corners[index], &corners[index + 1]) {
+            Some(corner) => corners.insert(index + 1, corner),
+            None => index += 1,
+        }
     }
-    let mut ways = unbeaten(group.into_iter().chain(best).collect());
+    let mut ways = unbeaten(group.into_iter().chain(corners).collect());
     let filled: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
     ways.extend(filled);
     unbeaten(ways)
+}
+
+/// A plan of a sequence that lies below the line between two of its plans; `None` where there is none to speak of.
+fn corner_between(trip: &ClockTrip, first: &Way, last: &Way) -> Option<Way> {
+    let (minutes, money) = (last.minutes - first.minutes, first.money - last.money);
+    if minutes < FILLED_TO.0 || money < FILLED_TO.1 {
+        return None;
+    }
+    let worth = minutes / money;
+    let goal = |way: &Way| way.minutes + worth * way.money;
+    let on_line = goal(first).min(goal(last));
+    let from = if minutes > worth { last } else { first };
+    let found = descended(trip, from.clone(), goal);
+    let inside = found.minutes > first.minutes + 1e-6 && found.minutes < last.minutes - 1e-6;
+    (inside && goal(&found) < on_line - BELOW_THE_LINE * worth.max(1.0)).then_some(found)
 }
 
 /// Moves departures, one at a time and in pairs with the next, as long as that is better.

@@ -47,6 +47,8 @@ const CLOSE: f64 = 0.1;
 /// Tolerances that are tried to be certified, minutes and money, each with the step of its search.
 const CERTIFICATES: [((f64, f64), f64); 4] =
     [((5.0, 2.5), 1.0), ((2.0, 1.0), 0.5), ((1.0, 0.5), 0.25), ((0.5, 0.25), 0.12)];
+/// Most labels of a search for a bound.
+const MOST_LABELS: usize = 60_000;
 /// No search for a bound begins after so long.
 const CERTIFIED_WITHIN: Duration = Duration::from_millis(400);
 const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01), optimistic: false };
@@ -223,18 +225,19 @@ fn best_certified(
     quick: impl Fn() -> bool,
     stop: &StopSign,
 ) -> Option<Certified> {
-    let of = |plan: &ClockPlan| plan.total.get() + worth * plan.cost;
-    let best = plans.iter().map(of).fold(f64::INFINITY, f64::min);
-    let limits = Limits { best: Some((worth, best)), ..Limits::default() };
-    let mut gap = f64::INFINITY;
+    // Where time alone counts, money is no part of what is bounded.
+    let counted = if worth <= TIME_ALONE { 0.0 } else { worth };
+    let best = plans.iter().map(|plan| plan.total.get() + counted * plan.cost).fold(f64::INFINITY, f64::min);
+    let limits = Limits { best: Some((counted, best)), labels: Some(MOST_LABELS), ..Limits::default() };
+    let mut gap = if counted == 0.0 { best - clock.bound_of_minutes() } else { f64::INFINITY };
     for step in BOUNDING_STEPS {
         if gap <= CLOSE || !quick() {
             break;
         }
-        let least = Search::least(clock, step, &limits, worth, stop)?;
+        let Some(least) = Search::least(clock, step, &limits, counted, stop) else { break };
         gap = gap.min((best - least).max(0.0));
     }
-    gap.is_finite().then_some(Certified::Best { worth, gap })
+    gap.is_finite().then_some(Certified::Best { worth: counted, gap })
 }
 
 fn whole_certified(
@@ -252,8 +255,9 @@ fn whole_certified(
         if !quick() {
             break;
         }
-        let limits = Limits { known: known.clone(), but, ..Limits::default() };
-        if Search::least(clock, step, &limits, 0.0, stop)?.is_finite() {
+        let limits = Limits { known: known.clone(), but, labels: Some(MOST_LABELS), ..Limits::default() };
+        let found = Search::least(clock, step, &limits, 0.0, stop);
+        if found.is_none_or(f64::is_finite) {
             break;
         }
         certified = Some(Certified::Whole { minutes: but.0, money: but.1 });

@@ -308,6 +308,16 @@ impl TariffClock {
 }
 
 impl Bill {
+    /// The bill of a charge whose prices depend on the clock alone: how it began does not matter.
+    pub(crate) fn by_clock(gross: f64, flat: bool) -> Self {
+        Self { gross, flat, ..Self::default() }
+    }
+
+    /// Whether a flat price was asked.
+    pub(crate) fn has_flat(&self) -> bool {
+        self.flat
+    }
+
     /// What it comes to by now, with VAT, where nothing is billed in blocks or bounded.
     pub(crate) fn so_far(&self) -> f64 {
         self.gross

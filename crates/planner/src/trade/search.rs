@@ -98,6 +98,8 @@ pub(crate) struct Limits {
     pub(crate) but: (f64, f64),
     /// A rule that says when stalls are left, in place of every way to do so.
     pub(crate) rule: Option<Strategy>,
+    /// Most labels, where it is given up beyond.
+    pub(crate) labels: Option<usize>,
 }
 
 impl Limits {
@@ -155,7 +157,8 @@ impl<'a> Search<'a> {
         search.labels.push(first);
         search.drive_on(Node::Start, 0);
         for node in trip.problem.road() {
-            if stop.is_raised() {
+            let many = limits.labels.is_some_and(|most| search.labels.len() > most);
+            if many || stop.is_raised() {
                 return None;
             }
             let arrivals = search.arrivals.remove(&node).unwrap_or_default();
@@ -171,7 +174,7 @@ impl<'a> Search<'a> {
     }
 
     /// The least that any plan comes to where a unit of money is worth so many minutes, as far as an optimistic search finds it
-    /// below its limit; infinite where it finds none. `None` when told to stop.
+    /// below its limit; infinite where it finds none. `None` when told to stop, or given up.
     pub(crate) fn least(
         trip: &'a ClockTrip,
         step: f64,
@@ -179,7 +182,9 @@ impl<'a> Search<'a> {
         worth: f64,
         stop: &StopSign,
     ) -> Option<f64> {
-        let fineness = Fineness { step, slack: (0.0, 0.0), optimistic: true };
+        // Where no money counts, the earliest of labels is enough.
+        let for_money = if worth == 0.0 && limits.best.is_some() { f64::INFINITY } else { 0.0 };
+        let fineness = Fineness { step, slack: (0.0, for_money), optimistic: true };
         let search = Self::searched(trip, fineness, limits, stop)?;
         Some(search.ends.iter().map(|end| end.0 + worth * end.1).fold(f64::INFINITY, f64::min))
     }
