@@ -12,6 +12,7 @@ export function page() {
         void send(form, event.submitter);
       });
       addEventListener("popstate", () => void visit(location.href, false));
+      void load();
     },
   };
 }
@@ -33,6 +34,23 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
     say("The server does not answer. What you typed is still here; send it again when it does.");
   } finally {
     form.removeAttribute("aria-busy");
+  }
+}
+
+/** Fills parts of the page that take the server longer than the page itself. */
+async function load(): Promise<void> {
+  for (const part of document.querySelectorAll<HTMLElement>("[data-load]")) {
+    const address = part.dataset["load"] ?? "";
+    delete part.dataset["load"];
+    part.setAttribute("aria-busy", "true");
+    try {
+      const response = await fetch(address);
+      if (response.ok) part.innerHTML = await response.text();
+    } catch {
+      // Its link is still there.
+    } finally {
+      part.removeAttribute("aria-busy");
+    }
   }
 }
 
@@ -77,6 +95,7 @@ async function swap(response: Response, remember: boolean): Promise<void> {
   }
   old.replaceWith(main);
   document.title = next.title;
+  void load();
   if (remember && response.url !== location.href) history.pushState(null, "", response.url);
   const focus = main.querySelector<HTMLElement>("[data-focus], [aria-invalid=true], h1");
   if (focus && !focus.matches("input, textarea, select")) focus.tabIndex = -1;

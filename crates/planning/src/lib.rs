@@ -10,6 +10,8 @@
 //! | what would make a trip possible that is not | [`remedies`] |
 //! | what a stop costs under a tariff | [`price_stop`] |
 //! | what a measured charge would have cost | [`price_charge`] |
+//! | the best hour to leave | [`best_hour`] |
+//! | the way back of a trip | [`way_back`] |
 //! | what is kept of tariffs and memberships | [`tariffs`] |
 //! | what a session says | [`read_charge`] |
 //! | what a car's sessions amount to | [`combine_charges`] |
@@ -18,6 +20,7 @@
 //! | solved trips that are kept for a while | [`kept`] |
 
 pub mod backup;
+pub mod best_hour;
 pub mod clock;
 pub mod combine_charges;
 pub mod drive_trip;
@@ -31,6 +34,7 @@ pub mod read_charge;
 pub mod remedies;
 pub mod tariffs;
 pub mod trade_trip;
+pub mod way_back;
 
 use spare_hour_core::refused::Refused;
 use spare_hour_store::StoreError;

@@ -10,6 +10,7 @@ use spare_hour_planning::clock::Here;
 use spare_hour_planning::drive_trip::SolvedTrip;
 use spare_hour_planning::kept::Kept;
 use spare_hour_planning::read_charge::Reports;
+use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::{Settings, Store};
 
 use crate::http::error::WebError;
@@ -27,6 +28,8 @@ pub(crate) struct App {
     pub(crate) stand_in: Option<StandIn>,
     /// Trips solved a while ago.
     pub(crate) solved: Arc<Kept<Arc<SolvedTrip>>>,
+    /// Trips weighed a while ago, minutes against money.
+    pub(crate) traded: Arc<Kept<Arc<TradedTrip>>>,
     /// What the person had set, as of so many changes: every page asks.
     set: Arc<Mutex<Option<(u64, Settings)>>>,
     /// What was read off charges a while ago.
@@ -85,6 +88,7 @@ impl App {
             notice: options.notice.as_deref().map(Arc::from),
             stand_in: options.stand_in.clone(),
             solved: Arc::default(),
+            traded: Arc::default(),
             set: Arc::default(),
             read: Reports::default(),
             changes: Arc::default(),

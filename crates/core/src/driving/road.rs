@@ -131,6 +131,14 @@ impl Stretch {
         }
     }
 
+    /// The same stretch driven the other way: what it climbed it falls, and it leads where it came from. A consumption that
+    /// was typed is the way out's; nobody knows the other.
+    #[must_use]
+    pub fn turned_round(&self) -> Self {
+        let turned = |heading: Heading| Heading { toward: (heading.toward + 180.0) % 360.0, ..heading };
+        Self { climb: self.descent, descent: self.climb, heading: self.heading.map(turned), ..*self }
+    }
+
     /// The segment of it for a car under a trip's conditions.
     pub fn segment(&self, car: &ConsumptionFit, trip: &RoadConditions) -> Segment {
         let under = self.own.over(trip);
@@ -200,6 +208,20 @@ mod tests {
 
     fn takes(stretch: &Stretch, trip: &RoadConditions) -> f64 {
         stretch.segment(&car(), trip).consumption.get()
+    }
+
+    #[test]
+    fn a_road_turned_round_twice_is_itself() {
+        let climb = Stretch {
+            climb: Height::metres(400.0),
+            descent: Height::metres(20.0),
+            heading: Some(Heading { toward: 200.0, straight: 0.8 }),
+            ..Stretch::level(Distance::km(30.0))
+        };
+        let back = climb.turned_round();
+        assert_eq!((back.climb, back.descent), (Height::metres(20.0), Height::metres(400.0)));
+        assert_eq!(back.heading, Some(Heading { toward: 20.0, straight: 0.8 }));
+        assert_eq!(back.turned_round(), climb);
     }
 
     #[test]

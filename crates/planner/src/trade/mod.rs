@@ -129,6 +129,27 @@ impl Trade {
         Self::wanted(trip, Some(worth), stop)
     }
 
+    /// The plan that is best at a value of an hour, or by time alone where that is `None`, by the coarse search alone: within about
+    /// a minute of the best.
+    ///
+    /// # Errors
+    /// [`NoTrade`] when there is no plan, or nobody waits any more.
+    pub fn coarse_best(
+        trip: &TradeTrip,
+        value_of_time_per_hour: Option<f64>,
+        stop: &StopSign,
+    ) -> Result<ClockPlan, NoTrade> {
+        let worth = value_of_time_per_hour.map_or(TIME_ALONE, |value| 60.0 / value);
+        let clock =
+            ClockTrip::new(trip, stop).ok_or(if stop.is_raised() { NoTrade::Stopped } else { NoTrade::Infeasible })?;
+        let mut found = Search::run(&clock, COARSE, &Limits::default(), stop).ok_or(NoTrade::Stopped)?;
+        found.extend(clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures)));
+        let ways = fill::fill(&clock, found, Some(worth), stop);
+        let of = |way: &fill::Way| way.minutes + worth * way.money;
+        let best = ways.iter().min_by(|a, b| of(a).total_cmp(&of(b))).ok_or(NoTrade::Infeasible)?;
+        replay::replay(&clock, &best.choices, true).ok_or(NoTrade::Infeasible)
+    }
+
     /// The trade, or its part around the plan that is best where a unit of money is worth so many minutes.
     fn wanted(trip: &TradeTrip, worth: Option<f64>, stop: &StopSign) -> Result<Self, NoTrade> {
         let clock =

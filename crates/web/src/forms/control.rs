@@ -37,6 +37,12 @@ impl Ask {
         form_urlencoded::Serializer::new(String::new()).extend_pairs(pairs).finish()
     }
 
+    /// The same without several names.
+    pub(crate) fn without_all(&self, names: &[&str]) -> String {
+        let left = self.0.iter().filter(|pair| !names.contains(&pair.0.as_str()));
+        Self(left.map(|(name, value)| (name.clone(), value.clone())).collect()).without("")
+    }
+
     pub(crate) fn kept(&self) -> bool {
         self.0.contains_key("kept")
     }

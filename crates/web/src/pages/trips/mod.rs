@@ -1,7 +1,9 @@
 //! Trips: the plan of each, and what changes it.
 
 mod ask;
+mod back;
 mod files;
+mod hours;
 mod new;
 mod places;
 mod plan_view;
@@ -13,6 +15,7 @@ mod sites;
 mod stop_rows;
 mod trade;
 mod weather;
+mod wishes;
 
 use std::sync::Arc;
 
@@ -36,12 +39,15 @@ use crate::http::error::{WebError, page};
 use crate::layout::Frame;
 
 use ask::Controls;
+pub(crate) use back::make as make_way_back;
 pub(crate) use files::{example, import, list_file as list_of_trip, plan_file, trip_file};
+pub(crate) use hours::show as show_hours;
 pub(crate) use new::{form as new_form, make};
 use plan_view::{Outcome, PlanView};
 pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
 pub(crate) use sites::{change as change_site, import as import_sites, remove as remove_site, show as show_sites};
-pub(crate) use trade::show as show_trade;
+pub(crate) use trade::{show as show_trade, whole as whole_trade};
+pub(crate) use wishes::{keep as keep_wishes, touch as touch_stop};
 
 /// A trip as an address asks for it: the solved trip, and the controls with the departures that the driver has fixed.
 pub(crate) struct AskedTrip {

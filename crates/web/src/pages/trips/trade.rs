@@ -1,16 +1,23 @@
-//! Minutes against money of one trip: every plan that no other beats, drawn, and those that are best at some value of an hour.
+//! A trip by its clock: the plan of its goal with all that is wished, stop by stop, and minutes against money: every plan that no
+//! other beats, drawn, and those that are best at some value of an hour.
+
+use std::sync::Arc;
 
 use askama::Template;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
 use spare_hour_core::quantity::Minutes;
-use spare_hour_planner::trade::{ClockPlan, ClockStop, NoTrade, best_at_some_value};
-use spare_hour_planning::drive_trip::KeptTrip;
+use spare_hour_core::quantity::units::Units;
+use spare_hour_planner::trade::{Certified, ClockPlan, ClockStop, NoTrade, best_at_some_value};
+use spare_hour_planner::{STRATEGIES, StopSign};
+use spare_hour_planning::drive_trip::{KeptTrip, kept_wishes};
 use spare_hour_planning::trade_trip::TradedTrip;
+use spare_hour_store::Store;
 use spare_hour_wording::figures;
 
 use super::ask::Controls;
+use super::wishes::WishForm;
 use crate::app::App;
 use crate::charts::{Line, Plot, path, ticks, ticks_between, x_scale, y_scale};
 use crate::forms::control::Ask;
@@ -32,11 +39,55 @@ struct TradePage {
     id: i32,
     name: String,
     query: String,
-    currency: String,
-    /// Why there is none.
+    kept: bool,
+    /// Why there is no plan.
     none: Option<&'static str>,
-    /// What 1 % of the day buys.
+    plan: Option<PlanCards>,
+    /// The whole trade, where it was asked for at once.
+    whole: Option<WholeTrade>,
+    strategies: Vec<StrategyRow>,
+    left_out: Vec<String>,
+    form: WishForm,
+    has_wishes: bool,
+}
+
+/// A plan, stop by stop.
+struct PlanCards {
+    headline: String,
+    proof: String,
+    stops: Vec<StopCard>,
+    roadside: Vec<String>,
+}
+
+struct StopCard {
+    id: String,
+    name: String,
+    times: String,
+    socs: String,
+    minutes: String,
+    cost: String,
+    pause: Option<String>,
+    /// The SoC that it leaves with, to be held on to.
+    depart: String,
+    wished: bool,
+}
+
+/// A strategy of thumb by the same clock.
+struct StrategyRow {
+    name: String,
+    told: String,
+}
+
+/// The whole trade, as it comes after the plan.
+#[derive(Template)]
+#[template(path = "trips/trade_whole.html")]
+struct WholeTrade {
+    id: i32,
+    query: String,
+    currency: String,
+    none: Option<&'static str>,
     buys: String,
+    proof: String,
     plot: Option<Plot>,
     rows: Vec<TradeRow>,
     plans: usize,
@@ -44,6 +95,8 @@ struct TradePage {
 
 /// A plan that is best at some value of an hour.
 struct TradeRow {
+    /// Its place among the plans.
+    place: usize,
     total: String,
     more: String,
     cost: String,
@@ -54,57 +107,215 @@ struct TradeRow {
     stops: String,
 }
 
-/// The trade of a trip, with its controls as an address asks.
+/// A trip that is weighed, with what its page needs beside.
+struct Weighed {
+    kept: KeptTrip,
+    units: Units,
+    members: Vec<String>,
+    traded: Option<Result<Arc<TradedTrip>, NoTrade>>,
+}
+
+/// Weighs a trip as an address asks: its whole trade, or what lies around its best plan. What was weighed a while ago is asked
+/// again.
+async fn weighed(app: &App, id: i32, ask: &Ask, whole: bool) -> Result<Weighed, WebError> {
+    let key =
+        format!("{id} {whole} {} {} {}", app.changes(), app.here.today(), ask.without_all(&["pick", "whole", "kept"]));
+    let (here, ask, known) = (app.here.clone(), ask.clone(), app.traded.get(&key));
+    let weigh = move |store: &Store, stop: &StopSign| {
+        let units = store.settings()?.units;
+        let asked = |stored: &_, clock: &_| Controls::new(&ask, stored, clock, units, here.today()).asked();
+        let kept = KeptTrip::read(store, &here, id, asked)?;
+        let members = kept.to_plan.iter().flat_map(|to_plan| to_plan.prices.memberships());
+        let mut members: Vec<String> = members.map(|membership| membership.name.clone()).collect();
+        members.sort();
+        members.dedup();
+        let weigh = |to_plan| TradedTrip::of_plan(to_plan, whole, stop).map(Arc::new);
+        let traded = match known {
+            Some(known) => Some(Ok(known)),
+            None => kept.to_plan.as_ref().map(weigh),
+        };
+        Ok(Weighed { kept, units, members, traded })
+    };
+    let weighed = app.run_while_waiting(weigh).await?;
+    if let Some(Ok(traded)) = &weighed.traded {
+        app.traded.put(key, Arc::clone(traded));
+    }
+    Ok(weighed)
+}
+
+/// A trip by its clock, with its controls as an address asks.
 pub(crate) async fn show(
     State(app): State<App>,
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let here = app.here.clone();
-    let query = ask.without("leave");
-    let (name, currency, traded) = app
-        .run_while_waiting(move |store, stop| {
-            let units = store.settings()?.units;
-            let kept = KeptTrip::read(store, &here, id, |stored, clock| {
-                Controls::new(&ask, stored, clock, units, here.today()).asked()
-            })?;
-            let about = &kept.stored.about;
-            let (name, currency) = (about.name.clone(), about.currency.clone());
-            let traded = kept.to_plan.map(|to_plan| TradedTrip::of_plan(&to_plan, true, stop));
-            Ok((name, currency, traded))
-        })
-        .await?;
-    let frame = Frame::new(&app, "trips", format!("{name}: minutes against money"));
-    let empty = TradePage {
-        frame,
+    let pick: Option<usize> = ask.get("pick").and_then(|pick| pick.parse().ok());
+    let wanted = pick.is_some() || ask.get("whole").is_some();
+    let weighed = weighed(&app, id, &ask, wanted).await?;
+    let Weighed { kept, units, members, traded } = weighed;
+    let about = &kept.stored.about;
+    let wishes = kept_wishes(&kept.clock, id)?;
+    let none = nothing(traded.as_ref());
+    let traded = traded.and_then(Result::ok);
+    let plan = traded.as_ref().and_then(|traded| match pick {
+        Some(place) => traded.trade.plans.get(place),
+        None => traded.best(),
+    });
+    let currency = about.currency.clone();
+    let query = ask.without_all(&["pick", "whole", "kept"]);
+    let empty = WholeTrade::empty(id, query.clone(), currency.clone());
+    let shown = TradePage {
+        frame: Frame::new(&app, "trips", format!("{}: by the clock", about.name)),
         id,
-        name,
+        name: about.name.clone(),
         query,
-        currency,
-        none: None,
-        buys: String::new(),
-        plot: None,
-        rows: Vec::new(),
-        plans: 0,
-    };
-    let shown = match traded {
-        None => TradePage { none: Some("The car of this trip has no charge curve yet."), ..empty },
-        Some(Err(NoTrade::Infeasible)) => {
-            TradePage { none: Some("No plan keeps the limits; the trip’s page says what is in the way."), ..empty }
-        }
-        Some(Err(NoTrade::Stopped)) => {
-            TradePage { none: Some("The search was stopped; load the page again."), ..empty }
-        }
-        Some(Ok(traded)) => of_trade(&traded, empty),
+        kept: ask.kept(),
+        none,
+        plan: traded.as_ref().zip(plan).map(|(traded, plan)| cards(traded, plan, &wishes, &currency)),
+        whole: traded.as_ref().filter(|_| wanted).map(|traded| of_trade(traded, empty)),
+        strategies: traded.as_ref().map(|traded| strategies(traded, plan, &currency)).unwrap_or_default(),
+        left_out: traded.as_ref().map(|traded| left_out(traded, &kept)).unwrap_or_default(),
+        form: WishForm::of(&kept.clock, &wishes, &about.sites, &members, units.clock),
+        has_wishes: kept.clock.wishes.is_some(),
     };
     Ok(page(StatusCode::OK, &shown))
 }
 
-fn of_trade(traded: &TradedTrip, empty: TradePage) -> TradePage {
+/// The whole trade of a trip, which takes longer than its plan.
+pub(crate) async fn whole(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let Weighed { kept, traded, .. } = weighed(&app, id, &ask, true).await?;
+    let empty = WholeTrade {
+        none: nothing(traded.as_ref()),
+        ..WholeTrade::empty(id, ask.without_all(&["pick", "whole", "kept"]), kept.stored.about.currency.clone())
+    };
+    let shown = match traded {
+        Some(Ok(traded)) => of_trade(&traded, empty),
+        _ => empty,
+    };
+    Ok(page(StatusCode::OK, &shown))
+}
+
+impl WholeTrade {
+    fn empty(id: i32, query: String, currency: String) -> Self {
+        let (buys, proof) = Default::default();
+        Self { id, query, currency, none: None, buys, proof, plot: None, rows: Vec::new(), plans: 0 }
+    }
+}
+
+/// Why there is no plan, where there is none.
+fn nothing(traded: Option<&Result<Arc<TradedTrip>, NoTrade>>) -> Option<&'static str> {
+    match traded {
+        None => Some("The car of this trip has no charge curve yet."),
+        Some(Err(NoTrade::Infeasible)) => Some(
+            "No plan keeps all of this. Take back one of the wishes below: a pause that no site on the way allows, a site to \
+             stop at, a bound; or see on the trip’s page whether the road itself is in the way.",
+        ),
+        Some(Err(NoTrade::Stopped)) => Some("The search was stopped; load the page again."),
+        Some(Ok(_)) => None,
+    }
+}
+
+fn cards(
+    traded: &TradedTrip,
+    plan: &ClockPlan,
+    wishes: &spare_hour_core::trip::wishes::Wishes,
+    currency: &str,
+) -> PlanCards {
+    let clock = |at: Minutes| traded.moment(at.get()).map(|at| at.strftime("%a %H:%M").to_string()).unwrap_or_default();
+    let name = |pause: usize| traded.pauses.get(pause).cloned();
+    let card = |stop: &ClockStop| {
+        let site = traded.trade.trip.site(stop.site);
+        let stood = (stop.leaves - stop.reached - stop.overhead - stop.wait - stop.charge).get().max(0.0);
+        let part = |minutes: f64, what: &str| (minutes >= 0.5).then(|| format!("{minutes:.0} min {what}"));
+        let parts = [
+            part(stop.overhead.get(), "to plug in"),
+            part(stop.wait.get(), "of waiting"),
+            part(stop.charge.get(), "of charging"),
+            part(stood, "of standing on"),
+        ];
+        let held = wishes.leave.iter().any(|(id, _)| *id == site.id) || wishes.visit.contains(&site.id);
+        StopCard {
+            id: site.id.clone(),
+            name: site.name.clone(),
+            times: format!("{} to {}", clock(stop.reached), clock(stop.leaves)),
+            socs: format!("{} to {}", figures::percent(stop.arrive), figures::percent(stop.depart)),
+            minutes: parts.into_iter().flatten().collect::<Vec<_>>().join(", "),
+            cost: format!("{:.1} kWh, {:.2} {currency}", stop.plug.get(), stop.cost),
+            pause: stop.pause.and_then(name),
+            depart: format!("{:.1}", stop.depart.get()),
+            wished: held,
+        }
+    };
+    PlanCards {
+        headline: format!(
+            "{}, there {} with {}; {:.2} {currency}",
+            figures::duration(plan.total),
+            clock(plan.total),
+            figures::percent(plan.arrival),
+            plan.cost
+        ),
+        proof: proof(traded),
+        stops: plan.stops.iter().map(card).collect(),
+        roadside: plan.roadside.iter().filter_map(|&pause| name(pause)).collect(),
+    }
+}
+
+/// What is proven, and of what.
+fn proof(traded: &TradedTrip) -> String {
+    match traded.trade.certified {
+        Some(Certified::Best { worth: 0.0, gap }) => {
+            format!("Proven: no plan by this clock, with these pauses, hours and waits, is faster by more than {:.2} min.", gap.max(0.005))
+        }
+        Some(Certified::Best { worth, gap }) => format!(
+            "Proven: no plan by this clock comes to {:.2} min less than the best, where an hour is worth {:.2}.",
+            gap.max(0.005),
+            60.0 / worth
+        ),
+        Some(Certified::Whole { minutes, money }) => {
+            format!("Proven: every plan is matched by one of these that is at most {minutes} min slower and {money} dearer.")
+        }
+        None => "Searched on a grid of 1 % and refined; not proven: a boost, a price that depends on how a charge began, or a \
+                 trade too wide to bound in the time there is."
+            .into(),
+    }
+}
+
+fn strategies(traded: &TradedTrip, best: Option<&ClockPlan>, currency: &str) -> Vec<StrategyRow> {
+    let told = |plan: &ClockPlan| {
+        let more = best.map_or(0.0, |best| (plan.total - best.total).get());
+        format!("{}, {more:+.0} min; {:.2} {currency}", figures::duration(plan.total), plan.cost).replace('-', "−")
+    };
+    let row = |(strategy, plan): (spare_hour_planner::Strategy, &Option<ClockPlan>)| StrategyRow {
+        name: strategy.name(),
+        told: plan.as_ref().map_or_else(|| "does not get there".into(), told),
+    };
+    STRATEGIES.into_iter().zip(&traded.strategies).map(row).collect()
+}
+
+/// Sites that are not in the search, and why.
+fn left_out(traded: &TradedTrip, kept: &KeptTrip) -> Vec<String> {
+    let name = |id: &str| {
+        let site = kept.stored.about.sites.iter().find(|site| site.id == id);
+        site.map_or_else(|| id.to_string(), |site| site.name.clone())
+    };
+    let why = |reason: &str| match reason {
+        "no-plug-fits" => "has no plug that fits the car",
+        "avoided" => "is avoided",
+        _ => "is out of order",
+    };
+    traded.left_out.iter().map(|(id, reason)| format!("{} {}.", name(id), why(reason))).collect()
+}
+
+fn of_trade(traded: &TradedTrip, empty: WholeTrade) -> WholeTrade {
     let plans = &traded.trade.plans;
     let best = worth_telling(plans);
-    TradePage {
+    WholeTrade {
         buys: buys(plans, &empty.currency),
+        proof: proof(traded),
         plot: Some(plot(plans, &best, &empty.currency)),
         rows: best.iter().enumerate().map(|(index, plan)| row(traded, plans, &best, index, plan)).collect(),
         plans: plans.len(),
@@ -157,6 +368,7 @@ fn row(traded: &TradedTrip, plans: &[ClockPlan], best: &[&ClockPlan], index: usi
     };
     let arrives = traded.moment(plan.total.get()).map(|at| at.strftime("%a %H:%M").to_string());
     TradeRow {
+        place: plans.iter().position(|one| std::ptr::eq(one, plan)).unwrap_or_default(),
         total: figures::duration(plan.total),
         more: format!("+{:.0}", (plan.total - fastest.total).get()),
         cost: format!("{:.2}", plan.cost),
