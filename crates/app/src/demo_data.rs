@@ -12,12 +12,17 @@ use spare_hour_core::quantity::{
 };
 use spare_hour_core::session::distance_base::Distances;
 use spare_hour_core::trip::{Goal, Trip};
-use spare_hour_formats::{read_drives, read_road, read_session, read_sites, read_tariffs, read_trip, write_tariff};
+use spare_hour_formats::{
+    read_drives, read_road, read_session, read_sites, read_tariffs, read_trip, read_trip_file, write_tariff,
+};
+use spare_hour_planning::keep_trip::keep_trip;
 use spare_hour_store::{NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};
 
 /// What every page of the demo says of its data.
 pub const NOTICE: &str = "demo data: invented places, cars and prices";
 const TRIP: &str = include_str!("../demo/tamsby-ferrow-quay.json");
+/// A day and a half: a lunch, a night beside a one-phase car's post, prices by hour, sites that close.
+const TWO_DAYS: &str = include_str!("../demo/two-days-to-saltern.json");
 /// Name, file name and text of each session; the first is the one that plans use.
 const SESSIONS: [(&str, &str, &str); 3] = [
     ("Avel 74, warm, full", "avel-warm-full.csv", include_str!("../demo/avel-warm-full.csv")),
@@ -70,10 +75,11 @@ pub fn fill(store: &Store) -> anyhow::Result<()> {
         store.use_curve(avel, curve)?;
     }
     store.add_drives(avel, &read_drives(DRIVES.as_bytes())?)?;
-    add_brae(store)?;
+    let brae = add_brae(store)?;
     let trip_id = store.add_trip(&demo_trip(&trip, avel), None)?;
     add_tariffs(store, trip_id, &trip)?;
     store.add_trip(&pass_trip(&trip, avel)?, None)?;
+    keep_trip(store, read_trip_file(TWO_DAYS.as_bytes())?, Some(brae), "cr")?;
     Ok(())
 }
 
@@ -120,7 +126,7 @@ fn new_session(car: i32, [name, file, text]: [&str; 3]) -> anyhow::Result<NewSes
     Ok(NewSession { car: Some(car), name, source_name, source_text, session })
 }
 
-fn add_brae(store: &Store) -> anyhow::Result<()> {
+fn add_brae(store: &Store) -> anyhow::Result<i32> {
     let brae = store.add_car(&KnownCar {
         distances: Distances { rated: Some(Distance::km(385.0)), ..Distances::default() },
         on_board: Some(OnBoardCharger { loss_percent: Some(10.0), ..OnBoardCharger::new(1, Power::kw(7.4)) }),
@@ -130,7 +136,7 @@ fn add_brae(store: &Store) -> anyhow::Result<()> {
     let curve = NewCurve::new(brae, "typed from a magazine’s table", Profile::new(BRAE_CURVE.to_vec())?);
     store.add_curve_in_use(&NewCurve { explained: "typed from a table, not measured".into(), ..curve })?;
     store.add_session(&new_session(brae, [NIGHT.0, NIGHT.1, NIGHT.2])?)?;
-    Ok(())
+    Ok(brae)
 }
 
 fn demo_trip(trip: &Trip, car: i32) -> NewTrip {

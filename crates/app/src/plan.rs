@@ -9,7 +9,7 @@ use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::Trip;
 use spare_hour_formats::{TradeReport, TripOfFile, infeasible_json, plan_json, read_trip_with_wishes, trade_json};
 use spare_hour_planner::trade::NoTrade;
-use spare_hour_planner::{Reason, STRATEGIES, Stop, StopSign, Why};
+use spare_hour_planner::{Reason, Stop, StopSign, Why};
 use spare_hour_planning::clock::{Here, after};
 use spare_hour_planning::plan_report::plan_report;
 use spare_hour_planning::plan_trip::{Outcome, PlannedTrip, TripToPlan, minute_of_day};
@@ -36,11 +36,13 @@ impl PlanTrip {
         let named = |message: String| format!("{}: {message}", self.trip.display());
         let read = read_trip_with_wishes(&read_file(&self.trip)?);
         let file = read.map_err(|error| Failure::Input(named(error.to_string())))?;
-        if self.frontier || by_clock(&file) {
+        let to_plan = TripToPlan::of_file(file.clone(), &Here::of_this_machine())
+            .map_err(|refused| Failure::Input(named(refused::sentence(&refused))))?;
+        // Version 1 has no departure: it is planned as it always was.
+        let by_clock = to_plan.needs_clock() && (file.departure.is_some() || !file.wishes.is_empty());
+        if self.frontier || by_clock {
             return self.trade(&file, &named);
         }
-        let to_plan = TripToPlan::of_file(file, &Here::of_this_machine())
-            .map_err(|refused| Failure::Input(named(refused::sentence(&refused))))?;
         match to_plan.plan(&StopSign::default()) {
             Outcome::Planned(planned) => {
                 print(&if self.json { plan_json(&plan_report(&planned)) } else { tables(&planned) });
@@ -66,17 +68,7 @@ impl PlanTrip {
             Err(NoTrade::Stopped) => return Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
             Err(NoTrade::Infeasible) => return Err(self.no_trade(file, named, &here)),
         };
-        let Some(best) = traded.best() else { return Err(self.no_trade(file, named, &here)) };
-        let report = TradeReport {
-            strategies: STRATEGIES.into_iter().zip(traded.strategies.iter().map(Option::as_ref)).collect(),
-            trade: &traded.trade,
-            best,
-            gap: traded.gap(best),
-            departure: &traded.departure,
-            pauses: &traded.pauses,
-            left_out: &traded.left_out,
-            frontier: self.frontier,
-        };
+        let Some(report) = traded.report(self.frontier) else { return Err(self.no_trade(file, named, &here)) };
         print(&if self.json { trade_json(&report) } else { trade_table(&report) });
         Ok(())
     }
@@ -96,12 +88,6 @@ impl PlanTrip {
         let why = "no plan keeps all that is wished: hours, pauses, time at the wheel, bounds and sites to visit; leave out one";
         Failure::Infeasible(named(why.into()))
     }
-}
-
-/// Whether anything about a trip depends on its clock: tariffs, opening hours, wishes.
-fn by_clock(file: &TripOfFile) -> bool {
-    let has_hours = file.trip.sites.iter().any(|site| site.details.hours.is_some());
-    !file.wishes.is_empty() || (file.departure.is_some() && (has_hours || !file.tariffs.is_empty()))
 }
 
 /// A trade for people: the plan of the goal, then the trade in at most twenty lines.

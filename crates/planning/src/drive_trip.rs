@@ -147,7 +147,9 @@ pub struct SolvedTrip {
     pub kept: KeptTrip,
     /// How the person reads and writes.
     pub settings: Settings,
-    /// What came of planning; `None` while its car has no curve.
+    /// Whether its plan depends on the clock.
+    pub needs_clock: bool,
+    /// What came of planning without waits, at one price for each site; `None` while its car has no curve.
     pub outcome: Option<Outcome>,
 }
 
@@ -165,8 +167,9 @@ impl SolvedTrip {
     ) -> Result<Self, PlanningError> {
         let settings = store.settings()?;
         let mut kept = KeptTrip::read(store, here, id, |stored, clock| ask(stored, clock, &settings))?;
+        let needs_clock = kept.to_plan.as_ref().is_some_and(TripToPlan::needs_clock);
         let outcome = kept.to_plan.take().map(|to_plan| to_plan.plan(stop));
-        Ok(Self { kept, settings, outcome })
+        Ok(Self { kept, settings, needs_clock, outcome })
     }
 
     /// The plan, if there is one.

@@ -17,6 +17,7 @@
 //! | what a car's sessions amount to | [`combine_charges`] |
 //! | a month of drives and charges | [`month`] |
 //! | everything out in one file and back in | [`backup`] |
+//! | a trip of a file, kept | [`keep_trip`] |
 //! | solved trips that are kept for a while | [`kept`] |
 
 pub mod backup;
@@ -24,6 +25,7 @@ pub mod best_hour;
 pub mod clock;
 pub mod combine_charges;
 pub mod drive_trip;
+pub mod keep_trip;
 pub mod kept;
 pub mod month;
 pub mod plan_report;

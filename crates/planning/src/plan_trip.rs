@@ -10,8 +10,9 @@ use spare_hour_core::money::receipt::Receipt;
 use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::refused::Refused;
+use spare_hour_core::trip::opening_hours::OpeningHours;
 use spare_hour_core::trip::wishes::Wishes;
-use spare_hour_core::trip::{SiteIndex, Trip};
+use spare_hour_core::trip::{Site, SiteIndex, Trip};
 use spare_hour_formats::{Beside, TripOfFile, write_trip};
 use spare_hour_planner::left_out::{Beginning, Closed, LeftOut, in_order};
 use spare_hour_planner::trip_timeline::TripTimeline;
@@ -107,11 +108,25 @@ impl TripToPlan {
         Ok(Self { trip: Trip::new(draft)?, prices, departure, wishes: file.wishes })
     }
 
+    /// Whether its plan depends on the clock: prices by hour, opening hours, or wishes. Then [`TradedTrip`] plans it.
+    ///
+    /// [`TradedTrip`]: crate::trade_trip::TradedTrip
+    pub fn needs_clock(&self) -> bool {
+        let has_hours = |site: &Site| matches!(site.details.hours, Some(OpeningHours::Spans(_)));
+        !self.wishes.is_empty() || self.prices.one_for_many(&self.trip) || self.trip.sites.iter().any(has_hours)
+    }
+
     /// The trip as a file that is planned alike.
     pub fn to_file(&self) -> String {
+        self.file(true)
+    }
+
+    /// The same without its departure where `leaves` is false: it leaves when it is planned.
+    pub fn file(&self, leaves: bool) -> String {
         let tariffs = self.prices.for_file(&self.trip);
         let wishes = (!self.wishes.is_empty()).then_some(&self.wishes);
-        write_trip(&self.trip, Beside { departure: Some(&self.departure), tariffs: &tariffs, wishes })
+        let departure = Some(&self.departure).filter(|_| leaves);
+        write_trip(&self.trip, Beside { departure, tariffs: &tariffs, wishes })
     }
 
     /// Plans it, unless it is told to stop.

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use jiff::ZonedDateTime;
-use spare_hour_formats::TripOfFile;
+use spare_hour_formats::{TradeReport, TripOfFile};
 use spare_hour_planner::left_out::{LeftOut, in_order};
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip, plug_limit};
 use spare_hour_planner::{STRATEGIES, StopSign};
@@ -86,6 +86,21 @@ impl TradedTrip {
             wishes: to_plan.wishes.clone(),
         };
         Self::of_asked(asked, &broken, value_of_time_per_hour, whole, stop)
+    }
+
+    /// What a file tells of it; `None` where the goal has no plan.
+    pub fn report(&self, frontier: bool) -> Option<TradeReport<'_>> {
+        let best = self.best()?;
+        Some(TradeReport {
+            strategies: STRATEGIES.into_iter().zip(self.strategies.iter().map(Option::as_ref)).collect(),
+            trade: &self.trade,
+            best,
+            gap: self.gap(best),
+            departure: &self.departure,
+            pauses: &self.pauses,
+            left_out: &self.left_out,
+            frontier,
+        })
     }
 
     /// The moment so many minutes after the departure.

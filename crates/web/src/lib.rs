@@ -4,6 +4,7 @@
 //! that a page is whole before its script has loaded.
 
 mod app;
+mod by_clock;
 mod charts;
 mod forms;
 mod http;

@@ -15,7 +15,6 @@ mod search;
 mod staircase;
 
 use std::sync::Arc;
-use std::time::{Duration, Instant};
 
 use jiff::ZonedDateTime;
 use spare_hour_core::money::tariff::Tariff;
@@ -47,10 +46,8 @@ const CLOSE: f64 = 0.1;
 /// Tolerances that are tried to be certified, minutes and money, each with the step of its search.
 const CERTIFICATES: [((f64, f64), f64); 4] =
     [((5.0, 2.5), 1.0), ((2.0, 1.0), 0.5), ((1.0, 0.5), 0.25), ((0.5, 0.25), 0.12)];
-/// Most labels of a search for a bound.
-const MOST_LABELS: usize = 60_000;
-/// No search for a bound begins after so long.
-const CERTIFIED_WITHIN: Duration = Duration::from_millis(400);
+/// Most labels of all searches for a bound together.
+const MOST_LABELS: usize = 120_000;
 const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01), optimistic: false };
 
 /// A trip whose whole trade is asked for.
@@ -226,61 +223,48 @@ impl Trade {
     }
 }
 
-/// What is proven of plans: from coarse steps to fine ones, as long as that is quick.
+/// What is proven of plans: from coarse steps to fine ones, as long as the labels last.
 fn certificate(clock: &ClockTrip, plans: &[ClockPlan], worth: Option<f64>, stop: &StopSign) -> Option<Certified> {
     if plans.is_empty() || !clock.can_be_bounded() {
         return None;
     }
-    let begun = Instant::now();
-    let quick = || begun.elapsed() < CERTIFIED_WITHIN;
     match worth {
-        Some(worth) => best_certified(clock, plans, worth, quick, stop),
-        None => whole_certified(clock, plans, quick, stop),
+        Some(worth) => best_certified(clock, plans, worth, stop),
+        None => whole_certified(clock, plans, stop),
     }
 }
 
-fn best_certified(
-    clock: &ClockTrip,
-    plans: &[ClockPlan],
-    worth: f64,
-    quick: impl Fn() -> bool,
-    stop: &StopSign,
-) -> Option<Certified> {
+fn best_certified(clock: &ClockTrip, plans: &[ClockPlan], worth: f64, stop: &StopSign) -> Option<Certified> {
     // Where time alone counts, money is no part of what is bounded.
     let counted = if worth <= TIME_ALONE { 0.0 } else { worth };
     let best = plans.iter().map(|plan| plan.total.get() + counted * plan.cost).fold(f64::INFINITY, f64::min);
-    let limits = Limits { best: Some((counted, best)), labels: Some(MOST_LABELS), ..Limits::default() };
     let mut gap = if counted == 0.0 { best - clock.bound_of_minutes() } else { f64::INFINITY };
+    let mut labels = MOST_LABELS;
     for step in BOUNDING_STEPS {
-        if gap <= CLOSE || !quick() {
+        if gap <= CLOSE {
             break;
         }
-        let Some(least) = Search::least(clock, step, &limits, counted, stop) else { break };
+        let limits = Limits { best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
+        let Some((least, used)) = Search::least(clock, step, &limits, counted, stop) else { break };
+        labels = labels.saturating_sub(used);
         gap = gap.min((best - least).max(0.0));
     }
     gap.is_finite().then_some(Certified::Best { worth: counted, gap })
 }
 
-fn whole_certified(
-    clock: &ClockTrip,
-    plans: &[ClockPlan],
-    quick: impl Fn() -> bool,
-    stop: &StopSign,
-) -> Option<Certified> {
+fn whole_certified(clock: &ClockTrip, plans: &[ClockPlan], stop: &StopSign) -> Option<Certified> {
     let mut known = staircase::Staircase::default();
     for plan in plans {
         known.add(plan.total.get(), plan.cost, (0.0, 0.0));
     }
-    let mut certified = None;
+    let (mut certified, mut labels) = (None, MOST_LABELS);
     for (but, step) in CERTIFICATES {
-        if !quick() {
+        let limits = Limits { known: known.clone(), but, labels: Some(labels), ..Limits::default() };
+        let Some((least, used)) = Search::least(clock, step, &limits, 0.0, stop) else { break };
+        if least.is_finite() {
             break;
         }
-        let limits = Limits { known: known.clone(), but, labels: Some(MOST_LABELS), ..Limits::default() };
-        let found = Search::least(clock, step, &limits, 0.0, stop);
-        if found.is_none_or(f64::is_finite) {
-            break;
-        }
+        labels = labels.saturating_sub(used);
         certified = Some(Certified::Whole { minutes: but.0, money: but.1 });
     }
     certified

@@ -174,19 +174,20 @@ impl<'a> Search<'a> {
     }
 
     /// The least that any plan comes to where a unit of money is worth so many minutes, as far as an optimistic search finds it
-    /// below its limit; infinite where it finds none. `None` when told to stop, or given up.
+    /// below its limit (infinite where it finds none), and the labels that took. `None` when told to stop, or given up.
     pub(crate) fn least(
         trip: &'a ClockTrip,
         step: f64,
         limits: &'a Limits,
         worth: f64,
         stop: &StopSign,
-    ) -> Option<f64> {
+    ) -> Option<(f64, usize)> {
         // Where no money counts, the earliest of labels is enough.
         let for_money = if worth == 0.0 && limits.best.is_some() { f64::INFINITY } else { 0.0 };
         let fineness = Fineness { step, slack: (0.0, for_money), optimistic: true };
         let search = Self::searched(trip, fineness, limits, stop)?;
-        Some(search.ends.iter().map(|end| end.0 + worth * end.1).fold(f64::INFINITY, f64::min))
+        let least = search.ends.iter().map(|end| end.0 + worth * end.1).fold(f64::INFINITY, f64::min);
+        Some((least, search.labels.len()))
     }
 
     fn ways(&self) -> Vec<Choices> {

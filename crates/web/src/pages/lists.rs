@@ -4,8 +4,8 @@ use axum::extract::State;
 use axum::response::Response;
 use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_formats::{
-    Beside, ListFormat, ListedSession, ListedTrip, NamedSession, write_cars, write_session_list, write_session_summary,
-    write_tariff_table, write_trip, write_trip_summary,
+    ListFormat, ListedSession, ListedTrip, NamedSession, write_cars, write_session_list, write_session_summary,
+    write_tariff_table, write_trip_summary,
 };
 use spare_hour_planning::clock::Here;
 use spare_hour_planning::drive_trip::{Asked, KeptTrip};
@@ -100,7 +100,8 @@ fn trip_files(store: &Store, here: &Here) -> Result<String, WebError> {
     let mut files = Vec::new();
     for line in store.trips()? {
         let kept = KeptTrip::read(store, here, line.id, |stored, clock| Asked::own(stored, clock, here))?;
-        files.extend(kept.to_plan.map(|to_plan| write_trip(&to_plan.trip, Beside::default())));
+        let leaves = kept.clock.departure.is_some();
+        files.extend(kept.to_plan.map(|to_plan| to_plan.file(leaves)));
     }
     Ok(array(&files))
 }

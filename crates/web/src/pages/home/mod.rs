@@ -12,6 +12,7 @@ use spare_hour_store::{SessionLine, Store};
 use spare_hour_wording::trips::{self, Headline};
 
 use crate::app::App;
+use crate::by_clock::ClockHeadline;
 use crate::charts::day_line::DayLine;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
@@ -36,6 +37,8 @@ struct TripAtHand {
 enum PlanAtHand {
     /// A plan: its line, cost, picture, and how the strategies do beside it.
     Planned { headline: Headline, cost: String, day_line: Box<DayLine>, verdict: String },
+    /// A plan whose prices, hours or wishes go by the clock.
+    ByClock(ClockHeadline),
     /// There is none.
     Stranded { why: String },
     /// The car has no curve.
@@ -81,8 +84,15 @@ enum Next {
 
 /// The first page.
 pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
-    let here = app.here.clone();
-    let (trip, session, next) = app.run_while_waiting(move |store, stop| gather(store, &here, stop)).await?;
+    let (here, own) = (app.here.clone(), app.here.clone());
+    let gathered = app.run_while_waiting(move |store, stop| gather(store, &here, stop)).await?;
+    let (mut trip, session, next, needs_clock) = gathered;
+    if let Some(trip) = trip.as_mut().filter(|_| needs_clock)
+        && let Some(headline) =
+            ClockHeadline::new(&app, trip.id, "", move |stored, clock, _| Asked::own(stored, clock, &own)).await?
+    {
+        trip.plan = PlanAtHand::ByClock(headline);
+    }
     Ok(page(StatusCode::OK, &HomePage { frame: Frame::new(&app, "", "Today"), trip, session, next }))
 }
 
@@ -90,13 +100,13 @@ fn gather(
     store: &Store,
     here: &Here,
     stop: &StopSign,
-) -> Result<(Option<TripAtHand>, Option<SessionLine>, Next), WebError> {
+) -> Result<(Option<TripAtHand>, Option<SessionLine>, Next, bool), WebError> {
     let session = store.sessions()?.into_iter().next();
     let under_way = store.open_charges()?.into_iter().next();
     let under_way = under_way.map(|charge| Next::GoOn { id: charge.id, name: charge.about.name });
     let Some(line) = store.trips()?.into_iter().next() else {
         let next = if session.is_some() { Next::BringTrip } else { Next::Begin };
-        return Ok((None, session, under_way.unwrap_or(next)));
+        return Ok((None, session, under_way.unwrap_or(next), false));
     };
     let solved = SolvedTrip::new(store, here, line.id, |stored, clock, _| Asked::own(stored, clock, here), stop)?;
     let loaded = &solved.kept;
@@ -117,5 +127,5 @@ fn gather(
         car: car.map(|car| car.about.name.clone()).unwrap_or_default(),
         plan: PlanAtHand::new(&solved),
     };
-    Ok((Some(trip), session, under_way.unwrap_or(next)))
+    Ok((Some(trip), session, under_way.unwrap_or(next), solved.needs_clock))
 }

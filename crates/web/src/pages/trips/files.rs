@@ -2,14 +2,13 @@
 
 use axum::extract::{Multipart, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use spare_hour_core::money::tariff::Tariff;
-use spare_hour_formats::{
-    TripOfFile, infeasible_json, plan_json, read_trips, write_road, write_sites, write_tariff, write_wishes,
-};
+use spare_hour_formats::{TripOfFile, infeasible_json, plan_json, read_trips, trade_json, write_road, write_sites};
 use spare_hour_planning::drive_trip::KeptTrip;
+use spare_hour_planning::keep_trip::keep_trip;
 use spare_hour_planning::plan_report::plan_report;
-use spare_hour_planning::plan_trip::Outcome;
-use spare_hour_store::{NewTariff, Store, TripClock};
+use spare_hour_planning::plan_trip::{Outcome, TripToPlan};
+use spare_hour_planning::trade_trip::TradedTrip;
+use spare_hour_store::Store;
 
 use super::ask::Controls;
 use super::{AskedTrip, list_page};
@@ -51,44 +50,9 @@ async fn keep_new(app: &App, trips: Vec<TripOfFile>) -> Result<Response, WebErro
 
 fn keep_all(store: &Store, trips: Vec<TripOfFile>) -> Result<Vec<i32>, WebError> {
     let currency = store.settings()?.currency;
-    let keep = |file: TripOfFile| keep_trip(store, file, &currency);
+    let keep = |file: TripOfFile| Ok(keep_trip(store, file, None, &currency)?);
     // A list has the newest first, and so will this one.
     trips.into_iter().rev().map(keep).collect()
-}
-
-/// Keeps a trip with its car, the tariffs that its sites ask, and what is wished of it.
-fn keep_trip(store: &Store, file: TripOfFile, currency: &str) -> Result<i32, WebError> {
-    let TripOfFile { trip, departure, tariffs, wishes } = file;
-    let mut draft = trip.into_draft();
-    if draft.name.trim().is_empty() {
-        draft.name = "A trip".into();
-    }
-    let id = store.add_trip_with_car(&draft, &format!("Car of “{}”", draft.name), currency)?;
-    keep_tariffs(store, id, &tariffs)?;
-    let clock = TripClock {
-        departure: departure.as_ref().map(|at| at.strftime("%Y-%m-%dT%H:%M").to_string()),
-        time_zone: departure.as_ref().and_then(|at| at.time_zone().iana_name()).map(Into::into),
-        wishes: (!wishes.is_empty()).then(|| write_wishes(&wishes)),
-    };
-    store.keep_trip_clock(id, &clock)?;
-    Ok(id)
-}
-
-/// Keeps each tariff once, and says which of a trip's sites ask it.
-fn keep_tariffs(store: &Store, trip: i32, tariffs: &[(String, Tariff)]) -> Result<(), WebError> {
-    let mut kept: Vec<(&Tariff, Vec<String>)> = Vec::new();
-    for (site, tariff) in tariffs {
-        match kept.iter_mut().find(|known| known.0 == tariff) {
-            Some(known) => known.1.push(site.clone()),
-            None => kept.push((tariff, vec![site.clone()])),
-        }
-    }
-    for (tariff, sites) in kept {
-        let (name, currency) = (tariff.name.clone(), tariff.currency.clone());
-        let id = store.add_tariff(&NewTariff { name, currency, ocpi: write_tariff(tariff, &tariff.name) })?;
-        store.ask_tariff(trip, &sites, id)?;
-    }
-    Ok(())
 }
 
 /// The trip as a file, controls applied.
@@ -120,6 +84,9 @@ pub(crate) async fn plan_file(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
+    if let Some(text) = plan_by_clock(&app, id, &ask).await? {
+        return Ok(download(&format!("plan-{id}.json"), "application/json", text));
+    }
     let AskedTrip { solved, .. } = AskedTrip::new(&app, id, ask).await?;
     let text = off_thread(move || match &solved.outcome {
         Some(Outcome::Planned(planned)) => Ok(plan_json(&plan_report(planned))),
@@ -128,6 +95,19 @@ pub(crate) async fn plan_file(
     })
     .await??;
     Ok(download(&format!("plan-{id}.json"), "application/json", text))
+}
+
+/// The plan of a trip that depends on the clock; `None` for one that does not.
+async fn plan_by_clock(app: &App, id: i32, ask: &Ask) -> Result<Option<String>, WebError> {
+    let (here, ask) = (app.here.clone(), ask.clone());
+    app.run_while_waiting(move |store, stop| {
+        let units = store.settings()?.units;
+        let asked = |stored: &_, clock: &_| Controls::new(&ask, stored, clock, units, here.today()).asked();
+        let to_plan = KeptTrip::read(store, &here, id, asked)?.to_plan.filter(TripToPlan::needs_clock);
+        let traded = to_plan.and_then(|to_plan| TradedTrip::of_plan(&to_plan, false, stop).ok());
+        Ok(traded.as_ref().and_then(|traded| traded.report(false)).map(|report| trade_json(&report)))
+    })
+    .await
 }
 
 /// The road or the sites of a trip as a list.

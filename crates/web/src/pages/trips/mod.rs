@@ -31,6 +31,7 @@ use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripClock, TripLine};
 use spare_hour_wording::figures;
 
 use crate::app::{App, off_thread};
+use crate::by_clock::ClockHeadline;
 use crate::forms::car_choice;
 use crate::forms::control::Ask;
 use crate::forms::field::Field;
@@ -100,6 +101,9 @@ struct ShowPage {
     frame: Frame,
     id: i32,
     name: String,
+    /// The plan by the clock, where prices by hour, hours or wishes make it another.
+    by_clock: Option<ClockHeadline>,
+    query: String,
     controls: Controls,
     /// Cars and curves by number and name, and which is chosen.
     cars: Vec<(i32, String, bool)>,
@@ -143,7 +147,17 @@ pub(crate) async fn show(
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
     let kept = ask.kept();
-    let asked = AskedTrip::new(&app, id, ask).await?;
+    let asked = AskedTrip::new(&app, id, ask.clone()).await?;
+    let query = ask.without_all(&["pick", "whole", "kept", "leave"]);
+    let by_clock = if asked.solved.needs_clock {
+        let here = app.here.clone();
+        let own = move |stored: &StoredTrip, clock: &TripClock, units| {
+            Controls::new(&ask, stored, clock, units, here.today()).asked()
+        };
+        ClockHeadline::new(&app, id, &query, own).await?
+    } else {
+        None
+    };
     let (asked, view) = off_thread(move || {
         let view = PlanView::new(&asked, true);
         (asked, view)
@@ -163,6 +177,8 @@ pub(crate) async fn show(
         curves: trip.curves.iter().map(curve).collect(),
         weather_told: controls.weather.in_words(settings.units),
         typed: about.road.is_typed(),
+        by_clock,
+        query,
         controls,
         kept,
         view,
