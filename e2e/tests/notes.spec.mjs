@@ -59,14 +59,3 @@ test("a car keeps its boost and its voltage", async ({ page }) => {
   await expect(page.getByText("Boost for 10 min when a charge starts at 50 % or below")).toBeVisible();
   await expect(page.getByLabel("Boost power, kW (or A)")).toHaveValue("160 200");
 });
-
-looking("minutes against money is one touch from the plan", async ({ page }) => {
-  await page.goto("/trips/1");
-  await page.getByRole("link", { name: "Minutes against money" }).click();
-  await expect(page.getByText("The fastest plan takes")).toBeVisible();
-  await expect(page.getByRole("table")).toContainText("+0");
-  expect(await page.getByRole("row").count()).toBeGreaterThan(2);
-  await accessible(page);
-  await page.getByRole("link", { name: "Back to the plan" }).click();
-  await expect(page.locator("#plan")).toBeVisible();
-});

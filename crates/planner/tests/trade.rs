@@ -17,8 +17,8 @@ use spare_hour_core::money::tariff::{Component, Element, Kind, Moment, Restricti
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Voltage};
 use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, Pause, SiteWishes, Wishes};
 use spare_hour_core::trip::{Site, Trip, TripDraft};
-use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip};
-use spare_hour_planner::{Planner, StopSign};
+use spare_hour_planner::trade::{Certified, ClockPlan, NoTrade, Trade, TradeTrip};
+use spare_hour_planner::{Planner, STRATEGIES, StopSign, Strategy};
 use std::sync::Arc;
 use support::{car, site, trip};
 
@@ -443,4 +443,170 @@ fn bounds_plugs_and_the_wheel_are_kept() {
         slow.trip.sites.iter().all(|site| site.max_power.get() <= 40.0)
             && slow.trip.route.length() == Distance::km(900.0)
     );
+}
+
+/// Whether brute force finds a plan below what is certified of a trip's best plan; the gap that is.
+fn beats_what_is_certified(asked: &TradeTrip, found: &[(f64, f64)], value: Option<f64>) -> Option<f64> {
+    let near = Trade::near_best(asked, value, &StopSign::default()).ok()?;
+    let Some(Certified::Best { worth, gap }) = near.certified else { panic!("prices by the clock alone are bounded") };
+    let of = |minutes: f64, money: f64| minutes + worth * money;
+    let best = near.plans.iter().map(|plan| of(plan.total.get(), plan.cost)).fold(f64::INFINITY, f64::min);
+    for &(minutes, money) in found {
+        // The integrator of brute force meets a change of price within its step.
+        assert!(
+            of(minutes, money) >= best - gap - 0.02 * worth - 1e-6,
+            "{minutes} min for {money} under {best} − {gap}"
+        );
+    }
+    Some(gap)
+}
+
+#[test]
+fn nothing_that_brute_force_finds_is_below_what_is_certified() {
+    let (mut gaps, mut whole) = (Vec::new(), 0);
+    for seed in 0..8 {
+        let asked = small(seed, 3);
+        let window = (!asked.wishes.pauses.is_empty()).then_some((180.0, 300.0));
+        let mut brute = BruteForce { asked: &asked, found: Vec::new(), window };
+        brute.go(None, asked.trip.goal.start.get(), 0.0, 0.0, false);
+        for value in [None, Some(12.0), Some(60.0)] {
+            gaps.extend(beats_what_is_certified(&asked, &brute.found, value));
+        }
+        let Ok(trade) = trade(&asked) else { continue };
+        let Some(Certified::Whole { minutes, money }) = trade.certified else { continue };
+        whole += 1;
+        for &(slow, dear) in &brute.found {
+            let near = |plan: &ClockPlan| plan.total.get() <= slow + minutes && plan.cost <= dear + money + 0.02;
+            assert!(trade.plans.iter().any(near), "seed {seed}: {slow} min for {dear}");
+        }
+    }
+    gaps.sort_by(f64::total_cmp);
+    // The bounds are of use: a third of them within a tenth of a minute.
+    assert!(gaps.len() >= 12 && gaps[gaps.len() / 3] <= 0.1 && whole >= 2, "{gaps:?}, {whole}");
+}
+
+/// The fewest minutes on the explicit graph of (place, SoC, minute) by petgraph's Dijkstra: SoC in whole points rounded down on
+/// arrival, minutes rounded up, so that every path can be driven.
+fn fastest_by_graph(asked: &TradeTrip) -> Option<u32> {
+    let trip = &asked.trip;
+    let count = trip.sites.len();
+    let mut graph = petgraph::graph::DiGraph::<(usize, u32, u32), u32>::new();
+    let mut known = std::collections::HashMap::new();
+    let start = graph.add_node((usize::MAX, trip.goal.start.get() as u32, 0));
+    let mut open_nodes = vec![start];
+    let end = graph.add_node((count, 0, 0));
+    while let Some(node) = open_nodes.pop() {
+        let (place, soc, minute) = graph[node];
+        let mut edges = Vec::new();
+        let first = if place == usize::MAX { 0 } else { place + 1 };
+        for next in first..=count {
+            let from = (place != usize::MAX).then_some(place);
+            let (km, minutes) = distance(trip, from, (next < count).then_some(next));
+            let arrive = (f64::from(soc) - km * 0.2 / trip.vehicle.usable.get() * 100.0).floor();
+            let reached = minute + minutes.ceil() as u32;
+            if next == count && arrive >= trip.goal.arrival.get() {
+                graph.add_edge(node, end, reached - minute);
+            } else if next < count && arrive >= trip.goal.floor.get() {
+                edges.extend(charges(asked, next, arrive, reached).map(|(depart, until)| (next, depart, until)));
+            }
+        }
+        for target in edges {
+            let at = *known.entry(target).or_insert_with(|| {
+                let at = graph.add_node(target);
+                open_nodes.push(at);
+                at
+            });
+            graph.update_edge(node, at, target.2 - minute);
+        }
+    }
+    petgraph::algo::dijkstra(&graph, start, Some(end), |edge| *edge.weight()).get(&end).copied()
+}
+
+/// Charges at a site to every tenth point, begun as soon as it is open.
+fn charges(asked: &TradeTrip, at: usize, arrive: f64, reached: u32) -> impl Iterator<Item = (u32, u32)> {
+    let trip = Arc::clone(&asked.trip);
+    let asked = asked.clone();
+    let site = trip.sites[at].clone();
+    let stall = Stall::new(&trip.vehicle, &site);
+    (2..=10).map(|ten| 10 * ten).filter(move |&depart| f64::from(depart) > arrive).filter_map(move |depart| {
+        let minutes = stall.minutes(Soc::percent(arrive), Soc::percent(f64::from(depart))).get();
+        let ready = f64::from(reached) + site.overhead.get();
+        let begins =
+            (0..900).map(|wait| ready + f64::from(wait)).find(|&from| open(&asked, &site, from, from + minutes))?;
+        Some((depart, (begins + minutes).ceil() as u32))
+    })
+}
+
+#[test]
+fn the_fastest_plan_with_hours_is_no_slower_than_on_the_explicit_graph() {
+    let mut tried = 0;
+    for seed in 40..60 {
+        let mut asked = small(seed, 4);
+        asked.wishes.pauses.clear();
+        let near = Trade::near_best(&asked, None, &StopSign::default());
+        match (near, fastest_by_graph(&asked)) {
+            (Ok(near), Some(graph)) => {
+                let (best, graph) = (near.plans[0].total.get(), f64::from(graph));
+                // Rounding costs the graph some minutes at each of at most four stops.
+                assert!(best <= graph + 0.1 && graph <= best + 40.0, "seed {seed}: {best} and {graph}");
+                tried += 1;
+            }
+            (near, graph) => assert!(near.is_ok() || graph.is_none(), "seed {seed}"),
+        }
+    }
+    assert!(tried >= 10, "{tried}");
+}
+
+#[test]
+fn strategies_keep_their_rules_by_the_clock_and_without_one_are_the_planners() {
+    for seed in 100..108 {
+        let asked = small(seed, 6);
+        let Ok(best) = trade(&asked) else { continue };
+        let plans = Trade::strategies(&asked, &STRATEGIES, None, &StopSign::default()).unwrap();
+        for (strategy, plan) in STRATEGIES.iter().zip(&plans).filter_map(|(one, plan)| Some((one, plan.as_ref()?))) {
+            assert!(plan.total.get() >= best.plans[0].total.get() - 0.1, "seed {seed}: {strategy:?}");
+            for stop in &plan.stops[..plan.stops.len().saturating_sub(1)] {
+                let left = stop.depart.get();
+                match strategy {
+                    Strategy::TenToEighty => assert!((left - 80.0).abs() < 1e-4 && stop.arrive.get() >= 10.0 - 1e-6),
+                    Strategy::FillUp => assert!(left >= 99.9),
+                    Strategy::HalfAndGo => assert!(left >= 50.0 - 1e-4),
+                    _ => {}
+                }
+            }
+        }
+    }
+    let draft = support::long_trip(car(), 900.0, 12);
+    let plain = asked(&draft, Vec::new(), Wishes::default(), departure(8));
+    let planner = Planner::new(Trip::new(draft).unwrap()).unwrap();
+    let by_clock = Trade::strategies(&plain, &STRATEGIES, None, &StopSign::default()).unwrap();
+    for (one, other) in planner.strategies().iter().zip(&by_clock) {
+        let totals = (one.plan.as_ref().map(|plan| plan.total.get()), other.as_ref().map(|plan| plan.total.get()));
+        assert!(matches!(totals, (Some(a), Some(b)) if (a - b).abs() < 0.1) || totals == (None, None), "{totals:?}");
+    }
+}
+
+#[test]
+fn a_leaving_point_and_a_stay_of_the_drivers_own_are_kept_and_cost_what_they_cost() {
+    let draft = support::long_trip(car(), 900.0, 12);
+    let with = |wishes: Wishes| trade(&asked(&draft, Vec::new(), wishes, departure(8))).unwrap();
+    let plain = with(Wishes::default());
+    let id = plain.trip.site(plain.plans[0].stops[0].site).id.clone();
+    let visit = vec![id.clone()];
+    let held =
+        with(Wishes { leave: vec![(id.clone(), Soc::percent(77.0))], visit: visit.clone(), ..Wishes::default() });
+    let stayed = with(Wishes { stay: vec![(id.clone(), Minutes::new(50.0))], visit, ..Wishes::default() });
+    let at = |trade: &Trade, plan: &ClockPlan| {
+        plan.stops.iter().find(|stop| trade.trip.site(stop.site).id == id).cloned().expect("it is visited")
+    };
+    for plan in &held.plans {
+        assert!((at(&held, plan).depart.get() - 77.0).abs() < 1e-6);
+    }
+    for plan in &stayed.plans {
+        let stop = at(&stayed, plan);
+        assert!(stop.leaves.get() - stop.reached.get() >= 50.0 - 1e-6);
+    }
+    for other in [&held, &stayed] {
+        assert!(other.plans[0].total.get() >= plain.plans[0].total.get() - 1e-6);
+    }
 }

@@ -39,6 +39,8 @@ const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: fa
 const TIME_ALONE: f64 = 1e-3;
 /// How far above the best plan of the coarse search a fine one looks, minutes' worth.
 const NEAR_BEST: f64 = 0.05;
+/// A strategy leaves little to choose, so nothing is merged.
+const RULED: Fineness = Fineness { step: 1.0, slack: (0.0, 0.0), optimistic: false };
 /// Steps of the searches that bound the best plan, points of SoC.
 const BOUNDING_STEPS: [f64; 4] = [1.0, 0.4, 0.15, 0.05];
 /// A bound that is as close as this is close enough, minutes.
@@ -204,7 +206,7 @@ impl Trade {
         };
         let best = |&strategy: &Strategy| {
             let limits = Limits { rule: Some(strategy), ..Limits::default() };
-            let ways = Search::run(&clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
+            let ways = Search::run(&clock, RULED, &limits, stop).ok_or(NoTrade::Stopped)?;
             let plans = ways.iter().filter_map(|way| replay::replay(&clock, way, true));
             Ok(plans.min_by(|a, b| worth(a).total_cmp(&worth(b))))
         };

@@ -142,7 +142,7 @@ fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice, with_receipt: bool) -
     if site.leave.is_some_and(|wanted| (choice.depart - wanted).abs() > SAME_DEPARTURE) {
         return None;
     }
-    let depart = choice.depart.max(arrive);
+    let depart = choice.depart.min(problem.ceiling).max(arrive);
     let overhead = if depart - arrive > NO_CHARGE { problem.site(node).overhead.get() } else { 0.0 };
     let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
     let mut begins = reached;

@@ -139,13 +139,17 @@ fn plots(leavings: &[Leaving], currency: &str) -> Vec<(&'static str, Plot)> {
         let most = 1.06 * known.iter().map(|one| of(one.1)).fold(0.01, f64::max);
         let y = y_scale(most);
         let points: Vec<(f64, f64)> = known.iter().map(|one| (one.0, of(one.1))).collect();
+        // An hour without a plan breaks the line.
+        let runs = points.chunk_by(|a, b| b.0 - a.0 < 1.5);
+        let line =
+            |run: &[(f64, f64)]| Line { class: "series-1", path: path(run.iter().copied(), &x, &y), label: None };
         let mut x_ticks = ticks(last, 6.0, &x);
         for tick in &mut x_ticks {
             tick.label = tick.label.parse().map_or_else(|_| tick.label.clone(), label);
         }
         Plot {
             told: format!("{name} over the hour of departure."),
-            lines: vec![Line { class: "series-1", path: path(points.iter().copied(), &x, &y), label: None }],
+            lines: runs.map(line).collect(),
             points: points.iter().map(|&(at, value)| (x.at(at), y.at(value))).collect(),
             x_ticks,
             y_ticks: ticks(most, 5.0, &y),
