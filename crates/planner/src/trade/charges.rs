@@ -18,6 +18,8 @@ const LONGEST_HOLD: f64 = 240.0;
 const MOST_BEGINNINGS: usize = 3;
 /// Pauses that end within so many minutes of each other are alike.
 const PAUSES_ALIKE: f64 = 2.0;
+/// The same where a bound is searched, which takes the soonest of those alike.
+const BOUNDED_ALIKE: f64 = 0.1;
 /// A charge of fewer points than this is none.
 const LEAST_CHARGE: f64 = 0.05;
 
@@ -49,6 +51,11 @@ impl Search<'_> {
         labels
     }
 
+    /// Pauses that end within so many minutes of each other are alike.
+    fn pauses_alike(&self) -> f64 {
+        if self.fineness.optimistic { BOUNDED_ALIKE } else { PAUSES_ALIKE }
+    }
+
     /// The occasions that may be taken here, each with the minute until which one stands then.
     fn pauses_at(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(usize, f64)> {
         let mut found = Vec::new();
@@ -58,11 +65,10 @@ impl Search<'_> {
             let near = occasion.from <= arrival.minute + LONGEST_WAIT;
             let open = arrival.taken & 1 << index == 0 && begins <= occasion.to && near;
             if open && self.trip.can_pause(node, occasion) {
-                let until = begins + occasion.length;
+                let (until, alike) = (begins + occasion.length, self.pauses_alike());
                 // An optimistic search takes the soonest of those that are alike.
-                let alike =
-                    if self.fineness.optimistic { (until / PAUSES_ALIKE).floor() * PAUSES_ALIKE } else { until };
-                found.push((index, alike));
+                let until = if self.fineness.optimistic { (until / alike).floor() * alike } else { until };
+                found.push((index, until));
             }
         }
         found
@@ -142,7 +148,8 @@ impl Search<'_> {
             let at = &arrivals[one.arrival];
             // One that was held has the cheaper minutes before it: those that were not must not be held against it.
             let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
-            let pause = one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / PAUSES_ALIKE) as u32);
+            let pause =
+                one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / self.pauses_alike()) as u32);
             // Where one stays for a while, it counts when each arrived.
             let pause = if self.trip.sites[node].stay > 0.0 { one.arrival as u32 + 1 } else { pause };
             stairs.of((taken, stops, driven, 2 * pause + one.held)).add(one.minute, price(one), alike)

@@ -42,14 +42,13 @@ const NEAR_BEST: f64 = 0.05;
 /// A strategy leaves little to choose, so nothing is merged.
 const RULED: Fineness = Fineness { step: 1.0, slack: (0.0, 0.0), optimistic: false };
 /// Steps of the searches that bound the best plan, points of SoC.
-const BOUNDING_STEPS: [f64; 4] = [1.0, 0.4, 0.15, 0.05];
+const BOUNDING_STEPS: [f64; 3] = [1.0, 0.3, 0.1];
 /// A bound that is as close as this is close enough, minutes.
 const CLOSE: f64 = 0.1;
 /// Tolerances that are tried to be certified, minutes and money, each with the step of its search.
-const CERTIFICATES: [((f64, f64), f64); 4] =
-    [((5.0, 2.5), 1.0), ((2.0, 1.0), 0.5), ((1.0, 0.5), 0.25), ((0.5, 0.25), 0.12)];
+const CERTIFICATES: [((f64, f64), f64); 3] = [((5.0, 2.5), 1.0), ((2.0, 1.0), 0.5), ((1.0, 0.5), 0.25)];
 /// Most labels of all searches for a bound together.
-const MOST_LABELS: usize = 120_000;
+const MOST_LABELS: usize = 12_000;
 const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01), optimistic: false };
 
 /// A trip whose whole trade is asked for.

@@ -6,7 +6,7 @@
 //! stay that nothing beats in clock and money: waiting is always allowed, so earlier is never worse. A label is dropped where
 //! even the least minutes and least money to the end are beaten by a plan that is known.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
@@ -73,17 +73,13 @@ struct Driven {
 /// depends on it.
 pub(super) type Kind = (u32, u32, u32, u32);
 
-/// A staircase for each kind; there are few.
+/// A staircase for each kind.
 #[derive(Default)]
-pub(super) struct Stairs(Vec<(Kind, Staircase)>);
+pub(super) struct Stairs(BTreeMap<Kind, Staircase>);
 
 impl Stairs {
     pub(super) fn of(&mut self, kind: Kind) -> &mut Staircase {
-        let at = self.0.iter().rposition(|known| known.0 == kind).unwrap_or_else(|| {
-            self.0.push((kind, Staircase::default()));
-            self.0.len() - 1
-        });
-        &mut self.0[at].1
+        self.0.entry(kind).or_default()
     }
 }
 
