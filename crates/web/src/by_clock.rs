@@ -1,8 +1,9 @@
-//! The plan of a trip by its clock in one line, as pages tell it whose picture is of the road alone.
+//! The plan of a trip by its clock in a few lines, as pages tell it whose picture is of the road alone.
 
 use std::sync::Arc;
 
 use spare_hour_core::quantity::units::Units;
+use spare_hour_planner::trade::{ClockPlan, ClockStop};
 use spare_hour_planning::drive_trip::{Asked, KeptTrip};
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::{StoredTrip, TripClock};
@@ -11,12 +12,22 @@ use spare_hour_wording::figures;
 use crate::app::App;
 use crate::http::error::WebError;
 
-/// A plan by the clock in one line.
+/// A plan by the clock in a few lines.
 pub(crate) struct ClockHeadline {
     /// Whole minutes door to door.
     pub(crate) minutes: i64,
     pub(crate) total: String,
     /// When it is there, with what, and what it costs.
+    pub(crate) rest: String,
+    pub(crate) stops: Vec<StopLine>,
+}
+
+/// A stop in one line.
+pub(crate) struct StopLine {
+    /// When it is reached and left.
+    pub(crate) times: String,
+    pub(crate) name: String,
+    /// The SoC it is reached and left with, what it costs, and the pause that is kept there.
     pub(crate) rest: String,
 }
 
@@ -38,16 +49,38 @@ impl ClockHeadline {
         });
         let (Some(traded), currency) = weighed.await? else { return Ok(None) };
         app.traded.put(key, Arc::clone(&traded));
-        let line = traded.best().map(|plan| Self {
+        Ok(traded.best().map(|plan| Self::of(&traded, plan, &currency)))
+    }
+
+    fn of(traded: &TradedTrip, plan: &ClockPlan, currency: &str) -> Self {
+        let there = clock(traded, plan.total.get());
+        let arrival = figures::percent(plan.arrival);
+        Self {
             minutes: plan.total.get().round() as i64,
             total: figures::duration(plan.total),
-            rest: format!(
-                "there {} with {}; {:.2} {currency} for charging",
-                traded.moment(plan.total.get()).map(|at| at.strftime("%a %H:%M").to_string()).unwrap_or_default(),
-                figures::percent(plan.arrival),
-                plan.cost
-            ),
-        });
-        Ok(line)
+            rest: format!("there {there} with {arrival}; {:.2} {currency} for charging", plan.cost),
+            stops: plan.stops.iter().map(|stop| StopLine::new(traded, stop, currency)).collect(),
+        }
     }
+}
+
+impl StopLine {
+    fn new(traded: &TradedTrip, stop: &ClockStop, currency: &str) -> Self {
+        let pause = stop.pause.and_then(|pause| traded.pauses.get(pause));
+        let (from, to) = (figures::percent(stop.arrive), figures::percent(stop.depart));
+        Self {
+            times: format!("{} to {}", clock(traded, stop.reached.get()), clock(traded, stop.leaves.get())),
+            name: traded.trade.trip.site(stop.site).name.clone(),
+            rest: format!(
+                "{from} to {to}, {:.2} {currency}{}",
+                stop.cost,
+                pause.map(|name| format!(" · {name}")).unwrap_or_default()
+            ),
+        }
+    }
+}
+
+/// The day and time so many minutes after the trip leaves; empty where no calendar has it.
+fn clock(traded: &TradedTrip, minute: f64) -> String {
+    traded.moment(minute).map(|at| at.strftime("%a %H:%M").to_string()).unwrap_or_default()
 }
