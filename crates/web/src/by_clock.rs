@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use spare_hour_core::quantity::Minutes;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_planner::trade::{ClockPlan, ClockStop};
 use spare_hour_planning::drive_trip::{Asked, KeptTrip};
@@ -45,31 +46,35 @@ impl ClockHeadline {
             let units = store.settings()?.units;
             let kept = KeptTrip::read(store, &here, id, |stored, clock| ask(stored, clock, units))?;
             let weigh = |to_plan| TradedTrip::of_plan(to_plan, false, stop).ok().map(Arc::new);
-            Ok((known.or_else(|| kept.to_plan.as_ref().and_then(weigh)), kept.stored.about.currency))
+            Ok((known.or_else(|| kept.to_plan.as_ref().and_then(weigh)), kept.stored.about.currency, units))
         });
-        let (Some(traded), currency) = weighed.await? else { return Ok(None) };
+        let (Some(traded), currency, units) = weighed.await? else { return Ok(None) };
         app.traded.put(key, Arc::clone(&traded));
-        Ok(traded.best().map(|plan| Self::of(&traded, plan, &currency)))
+        Ok(traded.best().map(|plan| Self::of(&traded, plan, &currency, units)))
     }
 
-    fn of(traded: &TradedTrip, plan: &ClockPlan, currency: &str) -> Self {
-        let there = clock(traded, plan.total.get());
+    fn of(traded: &TradedTrip, plan: &ClockPlan, currency: &str, units: Units) -> Self {
+        let there = day_and_time(traded, plan.total, units);
         let arrival = figures::percent(plan.arrival);
         Self {
             minutes: plan.total.get().round() as i64,
             total: figures::duration(plan.total),
             rest: format!("there {there} with {arrival}; {:.2} {currency} for charging", plan.cost),
-            stops: plan.stops.iter().map(|stop| StopLine::new(traded, stop, currency)).collect(),
+            stops: plan.stops.iter().map(|stop| StopLine::new(traded, stop, currency, units)).collect(),
         }
     }
 }
 
 impl StopLine {
-    fn new(traded: &TradedTrip, stop: &ClockStop, currency: &str) -> Self {
+    fn new(traded: &TradedTrip, stop: &ClockStop, currency: &str, units: Units) -> Self {
         let pause = stop.pause.and_then(|pause| traded.pauses.get(pause));
         let (from, to) = (figures::percent(stop.arrive), figures::percent(stop.depart));
         Self {
-            times: format!("{} to {}", clock(traded, stop.reached.get()), clock(traded, stop.leaves.get())),
+            times: format!(
+                "{} to {}",
+                day_and_time(traded, stop.reached, units),
+                day_and_time(traded, stop.leaves, units)
+            ),
             name: traded.trade.trip.site(stop.site).name.clone(),
             rest: format!(
                 "{from} to {to}, {:.2} {currency}{}",
@@ -81,6 +86,6 @@ impl StopLine {
 }
 
 /// The day and time so many minutes after the trip leaves; empty where no calendar has it.
-fn clock(traded: &TradedTrip, minute: f64) -> String {
-    traded.moment(minute).map(|at| at.strftime("%a %H:%M").to_string()).unwrap_or_default()
+pub(crate) fn day_and_time(traded: &TradedTrip, after: Minutes, units: Units) -> String {
+    traded.moment(after.get()).map(|at| figures::day_and_time(units, &at)).unwrap_or_default()
 }

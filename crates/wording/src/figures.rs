@@ -1,5 +1,6 @@
 //! Figures as people read them.
 
+use jiff::{SignedDuration, ZonedDateTime};
 use spare_hour_core::quantity::units::{DistanceUnit, Units};
 use spare_hour_core::quantity::{Consumption, Distance, Minutes, Soc, Speed, Temperature};
 use spare_hour_core::session::meters::PartByMeters;
@@ -53,6 +54,13 @@ pub fn time_of_day(units: Units, departure: f64, minutes: f64) -> String {
     let at = (departure + minutes).round().max(0.0) as u32;
     let time = units.clock.time(at);
     if at < 1440 { time } else { format!("{time} +{} d", at / 1440) }
+}
+
+/// A moment to the nearest minute, in its own zone: `Fri 14:10`, or `Fri 2:10 pm`.
+pub fn day_and_time(units: Units, moment: &ZonedDateTime) -> String {
+    let nearest = moment.checked_add(SignedDuration::from_secs(30)).unwrap_or_else(|_| moment.clone());
+    let minute = 60 * nearest.hour() as u32 + nearest.minute() as u32;
+    format!("{} {}", nearest.strftime("%a"), units.clock.time(minute))
 }
 
 /// A distance, whole: `123 km`.
@@ -157,5 +165,18 @@ mod tests {
         assert_eq!(consumption(units, Consumption::kwh_per_100km(-1.0)), "gives back");
         assert_eq!(time_of_day(units, 480.0, 330.0), "1:30 pm");
         assert_eq!(stamp(units, "2026-05-01 14:03:20"), "2026-05-01 2:03 pm");
+    }
+
+    #[test]
+    fn moments_are_told_to_the_nearest_minute_on_either_clock_face() {
+        let told = |clock, text: &str| {
+            day_and_time(Units { clock, ..Units::default() }, &text.parse::<ZonedDateTime>().unwrap())
+        };
+        use spare_hour_core::quantity::units::ClockFace::{Twelve, TwentyFour};
+        assert_eq!(told(TwentyFour, "2026-12-18T14:09:52+00:00[UTC]"), "Fri 14:10");
+        assert_eq!(told(Twelve, "2026-12-18T14:09:29+00:00[UTC]"), "Fri 2:09 pm");
+        // The last night of summer time in Lisbon: the hour that comes twice, and the day that begins by rounding.
+        assert_eq!(told(TwentyFour, "2026-10-24T23:59:40+01:00[Europe/Lisbon]"), "Sun 00:00");
+        assert_eq!(told(TwentyFour, "2026-10-25T01:59:45+01:00[Europe/Lisbon]"), "Sun 01:00");
     }
 }

@@ -4,6 +4,7 @@ use askama::Template;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use axum::response::Response;
+use spare_hour_core::quantity::units::Units;
 use spare_hour_planning::best_hour::{Leaving, hours};
 use spare_hour_planning::drive_trip::KeptTrip;
 use spare_hour_wording::figures;
@@ -56,7 +57,7 @@ pub(crate) async fn show(
     let mut apart = Field::new(ask.get("apart").unwrap_or("60"));
     let (hours_long, minutes) = (span.required(1.0, 48.0, "hours"), apart.required(15.0, 360.0, "minutes"));
     let query = ask.without_all(&["span", "apart", "leave"]);
-    let (name, currency, leavings) = app
+    let (name, currency, units, leavings) = app
         .run_while_waiting(move |store, stop| {
             let units = store.settings()?.units;
             let asked = |stored: &_, clock: &_| Controls::new(&ask, stored, clock, units, here.today()).asked();
@@ -69,16 +70,20 @@ pub(crate) async fn show(
                 }
                 _ => Vec::new(),
             };
-            Ok((about.name.clone(), about.currency.clone(), leavings))
+            Ok((about.name.clone(), about.currency.clone(), units, leavings))
         })
         .await?;
     let best = best(&leavings);
     let shown = HoursPage {
         frame: Frame::new(&app, "trips", format!("{name}: the best hour to leave")),
         id,
-        told: told(&leavings, best, &currency),
-        plots: plots(&leavings, &currency),
-        rows: leavings.iter().enumerate().map(|(index, one)| row(id, one, best == Some(index), &currency)).collect(),
+        told: told(&leavings, best, &currency, units),
+        plots: plots(&leavings, &currency, units),
+        rows: leavings
+            .iter()
+            .enumerate()
+            .map(|(index, one)| row(id, one, best == Some(index), (&currency, units)))
+            .collect(),
         name,
         query,
         currency,
@@ -96,7 +101,7 @@ fn best(leavings: &[Leaving]) -> Option<usize> {
     near.min_by(|a, b| a.1.1.total_cmp(&b.1.1)).map(|(index, _)| index)
 }
 
-fn told(leavings: &[Leaving], best: Option<usize>, currency: &str) -> String {
+fn told(leavings: &[Leaving], best: Option<usize>, currency: &str, units: Units) -> String {
     let Some((best, plan)) = best.and_then(|best| Some((&leavings[best], leavings[best].plan?))) else {
         return "No departure of this span has a plan.".into();
     };
@@ -108,24 +113,24 @@ fn told(leavings: &[Leaving], best: Option<usize>, currency: &str) -> String {
             now.1 - plan.1
         )
     });
-    format!("Leave {}{}.", best.at.strftime("%a %H:%M"), against.unwrap_or_default()).replace(" -", " −")
+    format!("Leave {}{}.", figures::day_and_time(units, &best.at), against.unwrap_or_default()).replace(" -", " −")
 }
 
-fn row(id: i32, one: &Leaving, best: bool, currency: &str) -> HourRow {
+fn row(id: i32, one: &Leaving, best: bool, (currency, units): (&str, Units)) -> HourRow {
     let minutes = |minutes: f64| figures::duration(spare_hour_core::quantity::Minutes::new(minutes));
     let there = one.plan.and_then(|plan| spare_hour_planning::clock::after(&one.at, plan.0));
     HourRow {
-        at: one.at.strftime("%a %H:%M").to_string(),
+        at: figures::day_and_time(units, &one.at),
         address: format!("/trips/{id}/trade?day={}&depart={}", one.at.date(), one.at.strftime("%H:%M")),
         total: one.plan.map_or_else(|| "no plan".into(), |plan| minutes(plan.0)),
-        there: there.map(|there| there.strftime("%a %H:%M").to_string()).unwrap_or_default(),
+        there: there.map(|there| figures::day_and_time(units, &there)).unwrap_or_default(),
         cost: one.plan.map(|plan| format!("{:.2} {currency}", plan.1)).unwrap_or_default(),
         best,
     }
 }
 
 /// Minutes over the hour of departure, and money over it.
-fn plots(leavings: &[Leaving], currency: &str) -> Vec<(&'static str, Plot)> {
+fn plots(leavings: &[Leaving], currency: &str, units: Units) -> Vec<(&'static str, Plot)> {
     let known: Vec<(f64, (f64, f64))> =
         leavings.iter().enumerate().filter_map(|(index, one)| Some((index as f64, one.plan?))).collect();
     let (Some(first), true) = (leavings.first(), known.len() > 1) else { return Vec::new() };
@@ -133,7 +138,7 @@ fn plots(leavings: &[Leaving], currency: &str) -> Vec<(&'static str, Plot)> {
     let x = x_scale(0.0, last);
     let label = |index: f64| {
         let at = leavings.get(index.round() as usize).unwrap_or(first);
-        at.at.strftime("%H:%M").to_string()
+        units.clock.time(60 * at.at.hour() as u32 + at.at.minute() as u32)
     };
     let plot = |key: &'static str, name: String, of: fn((f64, f64)) -> f64| {
         let most = 1.06 * known.iter().map(|one| of(one.1)).fold(0.01, f64::max);

@@ -19,6 +19,7 @@ use spare_hour_wording::figures;
 use super::ask::Controls;
 use super::wishes::WishForm;
 use crate::app::App;
+use crate::by_clock::day_and_time;
 use crate::charts::{Line, Plot, path, ticks, ticks_between, x_scale, y_scale};
 use crate::forms::control::Ask;
 use crate::http::address::Path;
@@ -171,8 +172,8 @@ pub(crate) async fn show(
         query,
         kept: ask.kept(),
         none,
-        plan: traded.as_ref().zip(plan).map(|(traded, plan)| cards(traded, plan, &wishes, &currency)),
-        whole: traded.as_ref().filter(|_| wanted).map(|traded| of_trade(traded, empty)),
+        plan: traded.as_ref().zip(plan).map(|(traded, plan)| cards(traded, plan, &wishes, (&currency, units))),
+        whole: traded.as_ref().filter(|_| wanted).map(|traded| of_trade(traded, empty, units)),
         strategies: traded.as_ref().map(|traded| strategies(traded, plan, &currency)).unwrap_or_default(),
         left_out: traded.as_ref().map(|traded| left_out(traded, &kept)).unwrap_or_default(),
         form: WishForm::of(&kept.clock, &wishes, &about.sites, &members, units.clock),
@@ -187,13 +188,13 @@ pub(crate) async fn whole(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let Weighed { kept, traded, .. } = weighed(&app, id, &ask, true).await?;
+    let Weighed { kept, units, traded, .. } = weighed(&app, id, &ask, true).await?;
     let empty = WholeTrade {
         none: nothing(traded.as_ref()),
         ..WholeTrade::empty(id, ask.without_all(&["pick", "whole", "kept"]), kept.stored.about.currency.clone())
     };
     let shown = match traded {
-        Some(Ok(traded)) => of_trade(&traded, empty),
+        Some(Ok(traded)) => of_trade(&traded, empty, units),
         _ => empty,
     };
     Ok(page(StatusCode::OK, &shown))
@@ -223,9 +224,9 @@ fn cards(
     traded: &TradedTrip,
     plan: &ClockPlan,
     wishes: &spare_hour_core::trip::wishes::Wishes,
-    currency: &str,
+    (currency, units): (&str, Units),
 ) -> PlanCards {
-    let clock = |at: Minutes| traded.moment(at.get()).map(|at| at.strftime("%a %H:%M").to_string()).unwrap_or_default();
+    let clock = |at: Minutes| day_and_time(traded, at, units);
     let name = |pause: usize| traded.pauses.get(pause).cloned();
     let card = |stop: &ClockStop| {
         let site = traded.trade.trip.site(stop.site);
@@ -310,14 +311,14 @@ fn left_out(traded: &TradedTrip, kept: &KeptTrip) -> Vec<String> {
     traded.left_out.iter().map(|(id, reason)| format!("{} {}.", name(id), why(reason))).collect()
 }
 
-fn of_trade(traded: &TradedTrip, empty: WholeTrade) -> WholeTrade {
+fn of_trade(traded: &TradedTrip, empty: WholeTrade, units: Units) -> WholeTrade {
     let plans = &traded.trade.plans;
     let best = worth_telling(plans);
     WholeTrade {
         buys: buys(plans, &empty.currency),
         proof: proof(traded),
         plot: Some(plot(plans, &best, &empty.currency)),
-        rows: best.iter().enumerate().map(|(index, plan)| row(traded, plans, &best, index, plan)).collect(),
+        rows: best.iter().enumerate().map(|(index, _)| row(traded, plans, &best, (index, units))).collect(),
         plans: plans.len(),
         ..empty
     }
@@ -356,7 +357,8 @@ fn worth_telling(plans: &[ClockPlan]) -> Vec<&ClockPlan> {
     told
 }
 
-fn row(traded: &TradedTrip, plans: &[ClockPlan], best: &[&ClockPlan], index: usize, plan: &ClockPlan) -> TradeRow {
+fn row(traded: &TradedTrip, plans: &[ClockPlan], best: &[&ClockPlan], (index, units): (usize, Units)) -> TradeRow {
+    let plan = best[index];
     let fastest = &plans[0];
     let before = index.checked_sub(1).map(|before| best[before]);
     let worth = before.map(|before| 60.0 * (before.cost - plan.cost) / (plan.total.get() - before.total.get()));
@@ -366,7 +368,6 @@ fn row(traded: &TradedTrip, plans: &[ClockPlan], best: &[&ClockPlan], index: usi
         let waits = if wait >= 1.0 { format!(", after {wait:.0} min of waiting") } else { String::new() };
         format!("{name} {:.0} to {:.0} %{waits}", stop.arrive.get(), stop.depart.get())
     };
-    let arrives = traded.moment(plan.total.get()).map(|at| at.strftime("%a %H:%M").to_string());
     TradeRow {
         place: plans.iter().position(|one| std::ptr::eq(one, plan)).unwrap_or_default(),
         total: figures::duration(plan.total),
@@ -374,7 +375,7 @@ fn row(traded: &TradedTrip, plans: &[ClockPlan], best: &[&ClockPlan], index: usi
         cost: format!("{:.2}", plan.cost),
         saved: format!("{:.2}", (fastest.cost - plan.cost).max(0.0)),
         worth: worth.map_or_else(|| "–".into(), |worth| format!("{worth:.2}")),
-        arrives: arrives.unwrap_or_default(),
+        arrives: day_and_time(traded, plan.total, units),
         stops: plan.stops.iter().map(stop).collect::<Vec<_>>().join("; "),
     }
 }
