@@ -16,6 +16,20 @@ test("from the first page to a cold day with 20 % at the end", async ({ page }) 
   expect(await notReloaded(page)).toBe(true);
 });
 
+test("what is changed before the script has come is planned with", async ({ page }) => {
+  let come = () => {};
+  const comes = new Promise((resolve) => (come = resolve));
+  await page.route("**/app.js", async (route) => {
+    await comes;
+    await route.continue();
+  });
+  await page.goto("/trips/1", { waitUntil: "commit" });
+  await page.getByLabel("Floor at stops, %").fill("25");
+  come();
+  await expect(page).toHaveURL(/floor=25/);
+  await expect(page.getByLabel("Floor at stops, slider")).toHaveValue("25");
+});
+
 test("a reload and a link show the same plan", async ({ page, context }) => {
   await page.goto("/trips/1");
   await page.getByLabel("Floor at stops, %").fill("20");

@@ -35,6 +35,18 @@ export function trip() {
       root.addEventListener("pointermove", (event) => this.drag(event));
       for (const end of ["pointerup", "pointercancel"]) root.addEventListener(end, () => (this.held = null));
       root.addEventListener("keydown", (event) => this.key(event));
+      this.catchUp();
+    },
+
+    /** Replans with what was changed before the script was there to hear of it. */
+    catchUp() {
+      const changed = [...this.form().elements].filter((control) =>
+        control instanceof HTMLSelectElement
+          ? [...control.options].some((option) => option.defaultSelected && !option.selected)
+          : control instanceof HTMLInputElement && control.type !== "range" && control.value !== control.defaultValue,
+      );
+      for (const control of changed) this.pair(control);
+      if (changed.length > 0) this.later(0);
     },
 
     root(): HTMLElement {

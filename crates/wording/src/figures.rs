@@ -134,6 +134,8 @@ pub fn part_by_meters(part: &PartByMeters) -> [String; 5] {
 
 #[cfg(test)]
 mod tests {
+    use spare_hour_core::quantity::units::ClockFace::{Twelve, TwentyFour};
+
     use super::*;
 
     #[test]
@@ -172,7 +174,6 @@ mod tests {
         let told = |clock, text: &str| {
             day_and_time(Units { clock, ..Units::default() }, &text.parse::<ZonedDateTime>().unwrap())
         };
-        use spare_hour_core::quantity::units::ClockFace::{Twelve, TwentyFour};
         assert_eq!(told(TwentyFour, "2026-12-18T14:09:52+00:00[UTC]"), "Fri 14:10");
         assert_eq!(told(Twelve, "2026-12-18T14:09:29+00:00[UTC]"), "Fri 2:09 pm");
         // The last night of summer time in Lisbon: the hour that comes twice, and the day that begins by rounding.
