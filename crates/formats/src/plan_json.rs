@@ -82,7 +82,7 @@ struct PlanFile<'a> {
     stops: Vec<StopFile<'a>>,
     left_out: Vec<LeftOutFile<'a>>,
     #[serde(rename = "schools")]
-    strategies: Vec<StrategyFile<'a>>,
+    strategies: Vec<StrategyFile<StopFile<'a>>>,
 }
 
 #[derive(Serialize)]
@@ -131,14 +131,15 @@ pub(crate) struct ReceiptLineFile {
     amount: String,
 }
 
+/// What a strategy makes of the trip, with stops by the road or by the clock.
 #[derive(Serialize)]
-struct StrategyFile<'a> {
-    name: String,
-    feasible: bool,
-    total_min: Option<f64>,
-    cost: Option<f64>,
-    lowest_soc: Option<f64>,
-    stops: Vec<StopFile<'a>>,
+pub(crate) struct StrategyFile<Stop> {
+    pub(crate) name: String,
+    pub(crate) feasible: bool,
+    pub(crate) total_min: Option<f64>,
+    pub(crate) cost: Option<f64>,
+    pub(crate) lowest_soc: Option<f64>,
+    pub(crate) stops: Vec<Stop>,
 }
 
 #[derive(Serialize)]
@@ -295,7 +296,7 @@ fn stop_file<'a>(trip: &'a Trip, stop: &Stop) -> StopFile<'a> {
     }
 }
 
-fn strategy_file<'a>(report: &StrategyReport<'a>) -> StrategyFile<'a> {
+fn strategy_file<'a>(report: &StrategyReport<'a>) -> StrategyFile<StopFile<'a>> {
     let plan = report.plan.map(|(_, plan)| plan);
     let stops = report.plan.map(|(trip, plan)| plan.stops.iter().map(|stop| stop_file(trip, stop)).collect());
     StrategyFile {

@@ -319,26 +319,12 @@ pub fn write_session_csv(session: &Session) -> String {
     for reading in &session.readings {
         let texts = [&reading.note, &reading.left_out].map(|text| text.clone().unwrap_or_default());
         let fields = std::iter::once(elapsed_field(reading.elapsed))
-            .chain(measured(reading).map(|number| number.map_or_else(String::new, |number| number.to_string())))
+            .chain(reading.measured().map(|number| number.map_or_else(String::new, |number| number.to_string())))
             .chain(texts.into_iter().take(last.len()));
         let _ = writer.write_record(fields);
     }
     text.push_str(&String::from_utf8_lossy(&writer.into_inner().unwrap_or_default()));
     text
-}
-
-/// What a reading measured, in the order of [`READING`].
-pub(crate) fn measured(reading: &Reading) -> [Option<f64>; 8] {
-    [
-        reading.soc.map(Soc::get),
-        reading.power.map(Power::get),
-        reading.energy.map(Energy::get),
-        reading.voltage.map(Voltage::get),
-        reading.current.map(Current::get),
-        reading.battery.map(Temperature::get),
-        reading.ambient.map(Temperature::get),
-        reading.range.map(Distance::get),
-    ]
 }
 
 /// Whole seconds as a clock, else seconds with their decimals.

@@ -7,7 +7,6 @@ use spare_hour_core::session::analysis::{Analysis, Slice};
 use spare_hour_core::session::report::Report;
 
 use crate::conditions::condition_pairs;
-use crate::session_csv::measured;
 use spare_hour_core::session::session_check::READING;
 
 /// Writes the workbook.
@@ -57,7 +56,7 @@ fn readings(sheet: &mut Worksheet, session: &Session, bold: &Format) -> Result<(
     header(sheet, &names, bold)?;
     for (row, reading) in (1..).zip(&session.readings) {
         let elapsed = Some(reading.elapsed.get() * 60.0);
-        let cells: Vec<Option<f64>> = [elapsed].into_iter().chain(measured(reading)).collect();
+        let cells: Vec<Option<f64>> = [elapsed].into_iter().chain(reading.measured()).collect();
         numbers(sheet, row, &cells)?;
         for (column, text) in [(9, &reading.note), (10, &reading.left_out)] {
             if let Some(text) = text {

@@ -8,7 +8,7 @@ use spare_hour_planner::Strategy;
 use spare_hour_planner::trade::{Certified, ClockPlan, ClockStop, Trade};
 
 use crate::number::plain;
-use crate::plan_json::{FORMAT, ReceiptLineFile, VERSION, civil, receipt_lines};
+use crate::plan_json::{FORMAT, ReceiptLineFile, StrategyFile, VERSION, civil, receipt_lines};
 
 /// A trade with all that is told of it in a file.
 pub struct TradeReport<'a> {
@@ -50,7 +50,7 @@ struct TradeFile<'a> {
     paces: [(); 0],
     left_out: Vec<LeftOutFile<'a>>,
     #[serde(rename = "schools")]
-    strategies: Vec<StrategyFile<'a>>,
+    strategies: Vec<StrategyFile<StopFile<'a>>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     frontier: Option<Vec<PlanFile<'a>>>,
 }
@@ -66,16 +66,6 @@ struct ProofFile {
 struct LeftOutFile<'a> {
     site: &'a str,
     reason: &'static str,
-}
-
-#[derive(Serialize)]
-struct StrategyFile<'a> {
-    name: String,
-    feasible: bool,
-    total_min: Option<f64>,
-    cost: Option<f64>,
-    lowest_soc: Option<f64>,
-    stops: Vec<StopFile<'a>>,
 }
 
 #[derive(Serialize)]
@@ -169,7 +159,11 @@ fn moment(departure: &ZonedDateTime, at: Minutes) -> Option<ZonedDateTime> {
     departure.checked_add(SignedDuration::from_secs((60.0 * at.get()).round() as i64)).ok()
 }
 
-fn strategy_file<'a>(report: &TradeReport<'a>, strategy: Strategy, plan: Option<&ClockPlan>) -> StrategyFile<'a> {
+fn strategy_file<'a>(
+    report: &TradeReport<'a>,
+    strategy: Strategy,
+    plan: Option<&ClockPlan>,
+) -> StrategyFile<StopFile<'a>> {
     let trip = report.trade.trip.as_ref();
     StrategyFile {
         name: strategy.name(),

@@ -34,9 +34,9 @@ impl Session {
 }
 
 impl Reading {
-    fn check(&self, index: usize) -> Result<(), Refused> {
-        ELAPSED.check("elapsed", self.elapsed.get()).map_err(|refused| of_reading(index, refused))?;
-        let numbers = [
+    /// What the reading measured, in the order and units of [`READING`].
+    pub fn measured(&self) -> [Option<f64>; 8] {
+        [
             self.soc.map(Soc::get),
             self.power.map(Power::get),
             self.energy.map(Energy::get),
@@ -45,8 +45,12 @@ impl Reading {
             self.battery.map(Temperature::get),
             self.ambient.map(Temperature::get),
             self.range.map(Distance::get),
-        ];
-        for ((name, bounds), number) in READING.iter().zip(numbers) {
+        ]
+    }
+
+    fn check(&self, index: usize) -> Result<(), Refused> {
+        ELAPSED.check("elapsed", self.elapsed.get()).map_err(|refused| of_reading(index, refused))?;
+        for ((name, bounds), number) in READING.iter().zip(self.measured()) {
             if let Some(number) = number {
                 bounds.check(name, number).map_err(|refused| of_reading(index, refused))?;
             }
