@@ -172,22 +172,32 @@ impl Labels {
         Some(departures)
     }
 
-    /// A value that no way on from a node that is left at `depart` can beat; `None` where there is none.
-    pub(crate) fn bound_to_go(&self, problem: &Problem, from: Node, depart: f64) -> Option<f64> {
-        let legs = problem.legs(from).iter().filter(|leg| leg.allows(depart));
-        let bounds = legs.map(|leg| match leg.to {
-            Node::Site(node) => {
-                leg.minutes + problem.pure_cost(node).fixed + self.arrival_bound(problem, node, leg.arrive(depart))
+    /// Values that no way on from a node that is left with each of rising `SoCs` can beat; infinite where there is none.
+    pub(crate) fn bounds_to_go(&self, problem: &Problem, from: Node, departs: &[f64]) -> Vec<f64> {
+        let mut least = vec![f64::INFINITY; departs.len()];
+        for leg in problem.legs(from) {
+            let can = |&(_, &depart): &(usize, &f64)| leg.allows(depart);
+            let Node::Site(node) = leg.to else {
+                let leaves = departs.iter().enumerate().filter(can);
+                leaves.for_each(|(index, _)| least[index] = least[index].min(leg.minutes));
+                continue;
+            };
+            let fixed = leg.minutes + problem.pure_cost(node).fixed;
+            let mut walk: Option<ArrivalWalk> = None;
+            for (index, &depart) in departs.iter().enumerate().filter(can) {
+                let soc = leg.arrive(depart);
+                let rises = walk.get_or_insert_with(|| ArrivalWalk::new(problem, node, soc)).at(soc);
+                let branches = self.branches(node, self.grid.cell_of(soc), &rises, &rises);
+                let bounds = branches.map(|(_, rise, lower)| fixed + lower - rise.lower);
+                least[index] = bounds.fold(least[index], f64::min);
             }
-            _ => leg.minutes,
-        });
-        let least = bounds.fold(f64::INFINITY, f64::min);
-        least.is_finite().then_some(least)
+        }
+        least
     }
 
     /// A value of the goal that no plan can beat; infinite when there is no plan.
     pub(crate) fn lower_bound(&self, problem: &Problem) -> f64 {
-        self.bound_to_go(problem, Node::Start, problem.trip.goal.start.get()).unwrap_or(f64::INFINITY)
+        self.bounds_to_go(problem, Node::Start, &[problem.trip.goal.start.get()])[0]
     }
 
     /// The best leg out of a node that is left at exactly `depart`.
@@ -229,14 +239,6 @@ impl Labels {
             }
             _ => labels.sustained.upper[cell + 1].plus(-rises.sustained.upper),
         }
-    }
-
-    fn arrival_bound(&self, problem: &Problem, node: RoadIndex, soc: f64) -> f64 {
-        let rises = ArrivalWalk::new(problem, node, soc).at(soc);
-        let cell = self.grid.cell_of(soc);
-        self.branches(node, cell, &rises, &rises)
-            .map(|(_, rise, lower)| lower - rise.lower)
-            .fold(f64::INFINITY, f64::min)
     }
 
     /// The ways a charge that begins in a cell may go: its cost from 0 % at both ends, and the least cost onward.

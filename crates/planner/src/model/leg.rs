@@ -81,6 +81,11 @@ impl Leg {
         }
     }
 
+    /// The same leg where minutes weigh so much.
+    pub(crate) fn weighing(&self, minutes: f64) -> Self {
+        Self { minutes: minutes * self.minutes, ..*self }
+    }
+
     /// SoC on arrival, for one on departure.
     pub(crate) fn arrive(&self, depart: f64) -> f64 {
         depart.min(self.full) - self.net

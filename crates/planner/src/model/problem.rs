@@ -49,6 +49,20 @@ impl Problem {
         Some(problem)
     }
 
+    /// The same trip where minutes of driving weigh so much, and stops cost something else.
+    pub(crate) fn weighed(&self, minutes: f64, cost: impl Fn(RoadIndex) -> StopCost) -> Self {
+        let lighter = |legs: &Vec<Leg>| legs.iter().map(|leg| leg.weighing(minutes)).collect::<Vec<_>>();
+        Self {
+            trip: Arc::clone(&self.trip),
+            order: self.order.clone(),
+            stalls: self.stalls.clone(),
+            ceiling: self.ceiling,
+            costs: self.road().map(|node| [cost(node); 2]).collect(),
+            legs: self.legs.iter().map(lighter).collect(),
+            from_start: lighter(&self.from_start),
+        }
+    }
+
     /// The sites in driving order.
     pub(crate) fn road(&self) -> impl DoubleEndedIterator<Item = RoadIndex> + use<> {
         (0..self.order.len()).map(RoadIndex)

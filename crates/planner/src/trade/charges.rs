@@ -1,13 +1,13 @@
 //! What one may do at a site: when to begin to charge, with what to leave, and for what to stand on.
 
+use super::bounds::{Bounds, ToGo};
 use super::choices::Choice;
 use super::clock_trip::ClockTrip;
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
-use super::search::{Arrival, Label, Search, Stairs};
+use super::search::{Arrival, Label, Limits, Search, Stairs};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
-use crate::strategies::Strategy;
 use spare_hour_core::quantity::Soc;
 
 /// How long one may wait for another price, minutes.
@@ -27,7 +27,7 @@ impl Search<'_> {
     /// All departures from a site, from all arrivals. Where a price depends on the clock alone and there is no boost, charges
     /// that have come to one SoC go on alike: there they meet, and only those go on that no other beats.
     pub(super) fn charge(&self, node: RoadIndex, arrivals: &[Arrival]) -> Vec<Label> {
-        let departures = Departures::new(self.trip, node, self.fineness.step, self.limits.rule);
+        let departures = Departures::new(self.trip, node, self.fineness.step, self.limits);
         let meets = self.trip.sites[node].price.is_by_clock_only() && self.trip.problem.stalls[node].boost().is_none();
         if !meets {
             let mut labels = Vec::new();
@@ -166,7 +166,7 @@ impl Search<'_> {
         place: usize,
     ) -> Option<Label> {
         let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
-        let (go, more) = departures.least[place];
+        let to_go = departures.to_go[place].as_ref()?;
         let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
         let stays = one.minute.max(arrival.minute + trip.sites[node].stay);
         let leaves = one.pause.map_or(stays, |(_, until)| stays.max(until));
@@ -176,10 +176,7 @@ impl Search<'_> {
             trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
             money += bill.so_far();
         }
-        let hopeless = departures.hopeless[place]
-            || trip.due_by(leaves) & !taken != 0
-            || self.limits.rule_out(leaves + go, money + more);
-        if hopeless {
+        if trip.due_by(leaves) & !taken != 0 || self.limits.rule_out(leaves, money, to_go) {
             return None;
         }
         let stood = leaves - arrival.minute;
@@ -244,7 +241,7 @@ impl Search<'_> {
             let plug = (to - soc) * walk.kwh_a_point;
             site.price.charge(&mut bill, minute, until - minute, plug, walk.amps(soc, plug, until - minute));
             (soc, minute) = (to, until);
-            if departures.hopeless[place] {
+            if departures.to_go[place].is_none() {
                 continue;
             }
             let stands = Stands { charged: until, depart: to, money: site.price.total(&bill), bill: Some(bill) };
@@ -282,8 +279,7 @@ impl Search<'_> {
             let money = arrival.money + stands.money_until(leaves, node, trip);
             let stood = leaves - arrival.minute;
             let driven = if rest.is_some_and(|rest| stood >= rest - 1e-9) { 0.0 } else { arrival.driven };
-            let (go, more) = departures.to_go(stands.depart);
-            if self.limits.rule_out(leaves + go, money + more) {
+            if departures.at_or_above(stands.depart).is_some_and(|to_go| self.limits.rule_out(leaves, money, to_go)) {
                 return;
             }
             labels.push(Label {
@@ -442,10 +438,8 @@ impl<'a> ChargeWalk<'a> {
 struct Departures {
     socs: Vec<f64>,
     from_empty: Vec<f64>,
-    /// Those that lead nowhere.
-    hopeless: Vec<bool>,
-    /// Least minutes and money to the end.
-    least: Vec<(f64, f64)>,
+    /// The least that is still to come; `None` for those that lead nowhere.
+    to_go: Vec<Option<ToGo>>,
 }
 
 /// The `SoCs` of a grid, the points of the curve, and just enough for each place: a hair more, so that a figure of five
@@ -462,10 +456,10 @@ fn every_departure(trip: &ClockTrip, node: RoadIndex, step: f64) -> Vec<f64> {
 }
 
 impl Departures {
-    fn new(trip: &ClockTrip, node: RoadIndex, step: f64, rule: Option<Strategy>) -> Self {
+    fn new(trip: &ClockTrip, node: RoadIndex, step: f64, limits: &Limits) -> Self {
         let problem = &trip.problem;
         let (floor, ceiling) = (problem.trip.goal.floor.get(), problem.ceiling);
-        let mut socs = match (trip.sites[node].leave, rule) {
+        let mut socs = match (trip.sites[node].leave, limits.rule) {
             (Some(wanted), _) => vec![wanted],
             (None, Some(rule)) => rule.departures(problem, node),
             (None, None) => every_departure(trip, node, step),
@@ -474,16 +468,10 @@ impl Departures {
         socs.sort_by(f64::total_cmp);
         socs.dedup_by(|a, b| *a - *b < 1e-7);
         let stall = &problem.stalls[node];
-        let go = |&soc: &f64| trip.least_minutes(Node::Site(node), soc);
-        let minutes: Vec<Option<f64>> = socs.iter().map(go).collect();
-        let least = socs
-            .iter()
-            .zip(&minutes)
-            .map(|(&soc, minutes)| (minutes.unwrap_or(f64::INFINITY), trip.least_money(Node::Site(node), soc)));
+        let none = Bounds::default();
         Self {
             from_empty: socs.iter().map(|&soc| stall.minutes(Soc::percent(0.0), Soc::percent(soc)).get()).collect(),
-            hopeless: minutes.iter().map(Option::is_none).collect(),
-            least: least.collect(),
+            to_go: limits.bounds.unwrap_or(&none).to_go(trip, Node::Site(node), &socs),
             socs,
         }
     }
@@ -493,10 +481,9 @@ impl Departures {
         self.socs.partition_point(|&to| to < soc + LEAST_CHARGE)..self.socs.len()
     }
 
-    /// Least minutes and money from leaving with a SoC: those of the next place above, which are no more.
-    fn to_go(&self, soc: f64) -> (f64, f64) {
+    /// The least that is still to come from leaving with a SoC: that of the next place above, which is no more.
+    fn at_or_above(&self, soc: f64) -> Option<&ToGo> {
         let next = self.socs.partition_point(|&to| to < soc - 1e-9);
-        let (minutes, money) = self.least.get(next).copied().unwrap_or((0.0, 0.0));
-        (if minutes.is_finite() { minutes } else { 0.0 }, money)
+        self.to_go.get(next)?.as_ref()
     }
 }

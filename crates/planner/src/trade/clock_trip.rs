@@ -36,8 +36,6 @@ pub(crate) struct ClockTrip {
     pub(crate) wishes: Wishes,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
-    /// The least that a stored percent costs anywhere, ever.
-    least_per_percent: f64,
 }
 
 /// A site with its clock.
@@ -92,15 +90,11 @@ impl ClockTrip {
             }
         }
         let labels = Labels::new(&problem, stop)?;
-        let usable = problem.trip.vehicle.usable.get();
-        let per_percent = |site: &ClockSite| site.price.least_per_kwh() * usable / 100.0 / site.stored_share;
-        let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min).max(0.0);
         let occasions = occasions(&wishes, &trip.departure);
         Some(Self {
             departure: trip.departure.clone(),
             due: due(&occasions),
             occasions,
-            least_per_percent: if least_per_percent.is_finite() { least_per_percent } else { 0.0 },
             sites,
             wishes,
             labels,
@@ -113,9 +107,9 @@ impl ClockTrip {
         self.problem.order[node]
     }
 
-    /// Fewest minutes from leaving a node with a SoC to the end; `None` where the end cannot be reached.
-    pub(crate) fn least_minutes(&self, node: Node, depart: f64) -> Option<f64> {
-        self.labels.bound_to_go(&self.problem, node, depart)
+    /// Fewest minutes from leaving a node with each of rising `SoCs` to the end; infinite where the end cannot be reached.
+    pub(crate) fn least_minutes(&self, node: Node, departs: &[f64]) -> Vec<f64> {
+        self.labels.bounds_to_go(&self.problem, node, departs)
     }
 
     /// A bound that no plan's minutes are below.
@@ -127,12 +121,6 @@ impl ClockTrip {
     pub(crate) fn fastest_without_a_clock(&self) -> Option<Vec<(RoadIndex, f64)>> {
         let departures = self.labels.follow(&self.problem, Node::Start, self.problem.trip.goal.start.get())?;
         polish::polish(&self.problem, departures, 0)
-    }
-
-    /// Least money from leaving a node with a SoC to the end.
-    pub(crate) fn least_money(&self, node: Node, depart: f64) -> f64 {
-        let needed = self.problem.on_route_percent(node, Node::End) + self.problem.floor(Node::End) - depart;
-        self.least_per_percent * needed.max(0.0)
     }
 
     /// Whether a search can tell what no plan is better than: every price depends on the clock alone, and there is no boost.

@@ -4,6 +4,7 @@
 //! A coarse search finds plans, a fine one is cut short by them ([`search`]); then departures are moved on a continuous scale
 //! and the trade is filled in ([`fill`]). What is kept is replayed with receipts ([`replay`]).
 
+mod bounds;
 mod charges;
 mod choices;
 mod clock_trip;
@@ -26,8 +27,8 @@ pub use hull::best_at_some_value;
 pub use replay::{ClockPlan, ClockStop};
 
 use crate::StopSign;
-use crate::model::leg::Node;
 use crate::strategies::Strategy;
+use bounds::Bounds;
 use choices::Choices;
 use clock_trip::ClockTrip;
 use search::{Fineness, Limits, Search};
@@ -47,6 +48,8 @@ const BOUNDING_STEPS: [f64; 3] = [1.0, 0.3, 0.1];
 const CLOSE: f64 = 0.1;
 /// Tolerances that are tried to be certified, minutes and money, each with the step of its search.
 const CERTIFICATES: [((f64, f64), f64); 3] = [((5.0, 2.5), 1.0), ((2.0, 1.0), 0.5), ((1.0, 0.5), 0.25)];
+/// Slopes of a trade at which what is still to come is bounded.
+const SLOPES: usize = 4;
 /// Most labels of all searches for a bound together.
 const MOST_LABELS: usize = 12_000;
 const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01), optimistic: false };
@@ -161,7 +164,10 @@ impl Trade {
             let of = |way: &fill::Way| way.minutes + worth * way.money;
             coarse.iter().chain(&fastest).map(of).fold(f64::INFINITY, f64::min)
         };
+        let worths = worth.map_or_else(|| slopes(&coarse), |worth| vec![worth]);
+        let bounds = Bounds::new(&clock, &worths, stop).ok_or(NoTrade::Stopped)?;
         let limits = Limits {
+            bounds: Some(&bounds),
             known: fill::stairs(&coarse),
             best: worth.map(|worth| (worth, best(worth) + NEAR_BEST)),
             ..Limits::default()
@@ -175,11 +181,10 @@ impl Trade {
         let kept = if worth.is_none() { fill::thinned(ways) } else { ways };
         let replayed = kept.into_iter().filter_map(|way| replay::replay(&clock, &way.choices, true));
         let plans = unbeaten(replayed.collect());
-        let start = clock.problem.trip.goal.start.get();
-        let certified = certificate(&clock, &plans, worth, stop);
+        let certified = certificate(&clock, &bounds, &plans, worth, stop);
         Ok(Self {
             least_minutes: clock.bound_of_minutes(),
-            least_money: clock.least_money(Node::Start, start),
+            least_money: bounds.least_money(&clock),
             trip: Arc::clone(&clock.problem.trip),
             plans,
             certified,
@@ -224,18 +229,53 @@ impl Trade {
     }
 }
 
+/// What a unit of money is worth in minutes along a trade: at some of its corners.
+fn slopes(ways: &[fill::Way]) -> Vec<f64> {
+    let mut hull: Vec<(f64, f64)> = Vec::new();
+    for way in ways {
+        let at = (way.minutes, way.money);
+        while let [.., before, last] = hull[..]
+            && slope(before, last) >= slope(last, at)
+        {
+            hull.pop();
+        }
+        hull.push(at);
+    }
+    let all: Vec<f64> = hull.windows(2).map(|pair| slope(pair[0], pair[1])).collect();
+    let mut some: Vec<f64> = (0..SLOPES).filter_map(|index| all.get((2 * index + 1) * all.len() / (2 * SLOPES))).copied().collect();
+    some.dedup();
+    some
+}
+
+/// Minutes that a unit of money costs from one plan to a cheaper.
+fn slope(fast: (f64, f64), cheap: (f64, f64)) -> f64 {
+    (cheap.0 - fast.0) / (fast.1 - cheap.1).max(1e-9)
+}
+
 /// What is proven of plans: from coarse steps to fine ones, as long as the labels last.
-fn certificate(clock: &ClockTrip, plans: &[ClockPlan], worth: Option<f64>, stop: &StopSign) -> Option<Certified> {
+fn certificate(
+    clock: &ClockTrip,
+    bounds: &Bounds,
+    plans: &[ClockPlan],
+    worth: Option<f64>,
+    stop: &StopSign,
+) -> Option<Certified> {
     if plans.is_empty() || !clock.can_be_bounded() {
         return None;
     }
     match worth {
-        Some(worth) => best_certified(clock, plans, worth, stop),
-        None => whole_certified(clock, plans, stop),
+        Some(worth) => best_certified(clock, bounds, plans, worth, stop),
+        None => whole_certified(clock, bounds, plans, stop),
     }
 }
 
-fn best_certified(clock: &ClockTrip, plans: &[ClockPlan], worth: f64, stop: &StopSign) -> Option<Certified> {
+fn best_certified(
+    clock: &ClockTrip,
+    bounds: &Bounds,
+    plans: &[ClockPlan],
+    worth: f64,
+    stop: &StopSign,
+) -> Option<Certified> {
     // Where time alone counts, money is no part of what is bounded.
     let counted = if worth <= TIME_ALONE { 0.0 } else { worth };
     let best = plans.iter().map(|plan| plan.total.get() + counted * plan.cost).fold(f64::INFINITY, f64::min);
@@ -245,7 +285,7 @@ fn best_certified(clock: &ClockTrip, plans: &[ClockPlan], worth: f64, stop: &Sto
         if gap <= CLOSE {
             break;
         }
-        let limits = Limits { best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
+        let limits = Limits { bounds: Some(bounds), best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
         let Some((least, used)) = Search::least(clock, step, &limits, counted, stop) else { break };
         labels = labels.saturating_sub(used);
         gap = gap.min((best - least).max(0.0));
@@ -253,14 +293,14 @@ fn best_certified(clock: &ClockTrip, plans: &[ClockPlan], worth: f64, stop: &Sto
     gap.is_finite().then_some(Certified::Best { worth: counted, gap })
 }
 
-fn whole_certified(clock: &ClockTrip, plans: &[ClockPlan], stop: &StopSign) -> Option<Certified> {
+fn whole_certified(clock: &ClockTrip, bounds: &Bounds, plans: &[ClockPlan], stop: &StopSign) -> Option<Certified> {
     let mut known = staircase::Staircase::default();
     for plan in plans {
         known.add(plan.total.get(), plan.cost, (0.0, 0.0));
     }
     let (mut certified, mut labels) = (None, MOST_LABELS);
     for (but, step) in CERTIFICATES {
-        let limits = Limits { known: known.clone(), but, labels: Some(labels), ..Limits::default() };
+        let limits = Limits { bounds: Some(bounds), known: known.clone(), but, labels: Some(labels), ..Limits::default() };
         let Some((least, used)) = Search::least(clock, step, &limits, 0.0, stop) else { break };
         if least.is_finite() {
             break;

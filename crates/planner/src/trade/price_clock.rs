@@ -157,16 +157,15 @@ impl PriceClock {
         }
     }
 
-    /// The least that a kWh ever asks, with VAT.
-    pub(crate) fn least_per_kwh(&self) -> f64 {
+    /// The least that it ever asks, with VAT.
+    pub(crate) fn least(&self) -> Price {
         match self {
-            Self::Simple(price) => price.per_kwh,
-            Self::Tariff(tariff) => {
-                let asked = tariff.elements.iter().filter_map(|element| element.prices[ENERGY]);
-                let least = asked.map(|asking| asking.gross).fold(f64::INFINITY, f64::min);
-                // Where no element asks for energy at some moment, it is free then; a most price may make more free.
-                if least.is_finite() && tariff.most.is_none() && tariff.always_asks_energy() { least } else { 0.0 }
-            }
+            Self::Simple(price) => *price,
+            Self::Tariff(tariff) => Price {
+                per_kwh: tariff.least_of(ENERGY),
+                per_min: tariff.least_of(TIME) / 60.0,
+                per_session: tariff.least_of(FLAT),
+            },
         }
     }
 
@@ -195,10 +194,17 @@ fn within(minutes: &[f64], from: f64, to: f64) -> &[f64] {
 }
 
 impl TariffClock {
-    fn always_asks_energy(&self) -> bool {
+    /// The least price of a kind, with VAT: none where it is not asked at some moment; a most price may make it free.
+    fn least_of(&self, kind: usize) -> f64 {
+        let least = self.elements.iter().filter_map(|element| element.prices[kind]);
+        let least = least.map(|asking| asking.gross).fold(f64::INFINITY, f64::min);
+        if least.is_finite() && self.most.is_none() && self.always_asks(kind) { least } else { 0.0 }
+    }
+
+    fn always_asks(&self, kind: usize) -> bool {
         let asks = |&index: &usize| {
             let element = &self.elements[index];
-            element.prices[ENERGY].is_some() && element.is_by_clock_only()
+            element.prices[kind].is_some() && element.is_by_clock_only()
         };
         self.spans.iter().all(|span| span.elements.iter().any(asks))
     }

@@ -8,6 +8,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use super::bounds::{Bounds, ToGo};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
 use super::staircase::Staircase;
@@ -85,7 +86,9 @@ impl Stairs {
 
 /// What need not be looked at.
 #[derive(Default)]
-pub(crate) struct Limits {
+pub(crate) struct Limits<'a> {
+    /// What is still to come at least, beside minutes.
+    pub(crate) bounds: Option<&'a Bounds>,
     /// Minutes and money of plans that are known.
     pub(crate) known: Staircase,
     /// Only plans whose minutes, with so many for a unit of money, are no more than that.
@@ -98,18 +101,18 @@ pub(crate) struct Limits {
     pub(crate) labels: Option<usize>,
 }
 
-impl Limits {
-    /// Whether nothing that takes at least these minutes and this money is wanted.
-    pub(super) fn rule_out(&self, minutes: f64, money: f64) -> bool {
-        self.best.is_some_and(|(worth, most)| minutes + worth * money > most)
-            || self.known.beats(minutes, money, self.but)
+impl Limits<'_> {
+    /// Whether nothing is wanted that leaves at a minute with so much spent, where so much is still to come.
+    pub(super) fn rule_out(&self, minute: f64, money: f64, to_go: &ToGo) -> bool {
+        self.best.is_some_and(|(worth, most)| to_go.is_over(worth, most, minute, money))
+            || to_go.is_beaten(&self.known, minute, money, self.but)
     }
 }
 
 pub(crate) struct Search<'a> {
     pub(super) trip: &'a ClockTrip,
     pub(super) fineness: Fineness,
-    pub(super) limits: &'a Limits,
+    pub(super) limits: &'a Limits<'a>,
     labels: Vec<Label>,
     arrivals: HashMap<RoadIndex, Vec<Arrival>>,
     ends: Vec<(f64, f64, usize, Option<usize>)>,
@@ -121,13 +124,13 @@ impl<'a> Search<'a> {
     pub(crate) fn run(
         trip: &'a ClockTrip,
         fineness: Fineness,
-        limits: &'a Limits,
+        limits: &'a Limits<'a>,
         stop: &StopSign,
     ) -> Option<Vec<Choices>> {
         Self::searched(trip, fineness, limits, stop).map(|search| search.ways())
     }
 
-    fn searched(trip: &'a ClockTrip, fineness: Fineness, limits: &'a Limits, stop: &StopSign) -> Option<Self> {
+    fn searched(trip: &'a ClockTrip, fineness: Fineness, limits: &'a Limits<'a>, stop: &StopSign) -> Option<Self> {
         let mut search = Self {
             trip,
             fineness,
@@ -174,7 +177,7 @@ impl<'a> Search<'a> {
     pub(crate) fn least(
         trip: &'a ClockTrip,
         step: f64,
-        limits: &'a Limits,
+        limits: &'a Limits<'a>,
         worth: f64,
         stop: &StopSign,
     ) -> Option<(f64, usize)> {
@@ -237,7 +240,7 @@ impl<'a> Search<'a> {
             let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
             let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
             let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
-            let unwanted = self.fineness.optimistic && self.limits.rule_out(driven.minute, at.money);
+            let unwanted = self.fineness.optimistic && self.limits.rule_out(driven.minute, at.money, &ToGo::default());
             if !unwanted && !dear && !late && !beaten {
                 self.ended.add(driven.minute, at.money, (0.0, 0.0));
                 self.ends.push((driven.minute, at.money, label, driven.roadside));

@@ -14,6 +14,27 @@ impl Staircase {
         until > 0 && self.steps[until - 1].1 <= money + slack.1
     }
 
+    /// Whether steps, but for slacks, are no later and no dearer than every point that is at least as late and as dear as one and
+    /// not below some slanted lines: `above` tells whether all of those are beyond a corner between two steps.
+    pub(crate) fn beats_all_above(
+        &self,
+        least: (f64, f64),
+        slack: (f64, f64),
+        above: impl Fn((f64, f64)) -> bool,
+    ) -> bool {
+        let until = self.steps.partition_point(|step| step.0 <= least.0 + slack.0);
+        for at in until.saturating_sub(1)..if until > 0 { self.steps.len() } else { 0 } {
+            let (money, next) = (self.steps[at].1 - slack.1, self.steps.get(at + 1));
+            if money <= least.1 {
+                return true;
+            }
+            if !next.is_some_and(|next| above((next.0 - slack.0, money))) {
+                return false;
+            }
+        }
+        false
+    }
+
     /// Adds a step, unless one beats it but for slacks; whether it was added.
     pub(crate) fn add(&mut self, minute: f64, money: f64, slack: (f64, f64)) -> bool {
         if self.beats(minute, money, slack) {

@@ -1,0 +1,102 @@
+//! The least that is still to come from leaving a site with a SoC: minutes, money, and minutes with money at some worths of it.
+//!
+//! Each is the exact solver's own bound ([`Labels`]) of the trip with every site asking the least that it ever asks. A label is
+//! hopeless where a plan that is known is no later and no dearer than all that these leave possible.
+
+use super::clock_trip::ClockTrip;
+use super::staircase::Staircase;
+use crate::StopSign;
+use crate::exact::label_setting::Labels;
+use crate::model::leg::Node;
+use crate::model::problem::Problem;
+use crate::model::stop_cost::StopCost;
+
+/// Bounds of money, and of minutes with money at some worths of it.
+#[derive(Default)]
+pub(crate) struct Bounds {
+    money: Option<Weighed>,
+    weighed: Vec<(f64, Weighed)>,
+}
+
+/// The least of minutes and money, each at its weight.
+struct Weighed {
+    problem: Problem,
+    labels: Labels,
+}
+
+/// What is still to come at least: minutes, and minutes and money's worth together at each worth.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct ToGo {
+    minutes: f64,
+    money: f64,
+    weighed: Vec<(f64, f64)>,
+}
+
+impl Bounds {
+    /// Bounds of money alone and at these worths of it in minutes; `None` when told to stop.
+    pub(crate) fn new(trip: &ClockTrip, worths: &[f64], stop: &StopSign) -> Option<Self> {
+        let weighed = worths.iter().map(|&worth| Some((worth, Weighed::new(trip, (1.0, worth), stop)?)));
+        Some(Self { money: Some(Weighed::new(trip, (0.0, 1.0), stop)?), weighed: weighed.collect::<Option<_>>()? })
+    }
+
+    /// The least money of the whole trip.
+    pub(crate) fn least_money(&self, trip: &ClockTrip) -> f64 {
+        let start = trip.problem.trip.goal.start.get();
+        self.money.as_ref().map_or(0.0, |money| money.to_go(Node::Start, &[start])[0])
+    }
+
+    /// What is still to come from leaving a node with each of rising `SoCs`; `None` where the end cannot be reached.
+    pub(crate) fn to_go(&self, trip: &ClockTrip, node: Node, departs: &[f64]) -> Vec<Option<ToGo>> {
+        let minutes = trip.least_minutes(node, departs);
+        let money = self.money.as_ref().map(|money| money.to_go(node, departs));
+        let weighed: Vec<(f64, Vec<f64>)> =
+            self.weighed.iter().map(|(worth, one)| (*worth, one.to_go(node, departs))).collect();
+        let at = |index: usize| ToGo {
+            minutes: minutes[index],
+            money: money.as_ref().map_or(0.0, |money| money[index]),
+            weighed: weighed.iter().map(|(worth, least)| (*worth, least[index])).collect(),
+        };
+        (0..departs.len()).map(|index| minutes[index].is_finite().then(|| at(index))).collect()
+    }
+}
+
+impl Weighed {
+    fn new(trip: &ClockTrip, (minutes, worth): (f64, f64), stop: &StopSign) -> Option<Self> {
+        let usable = trip.problem.trip.vehicle.usable.get();
+        let problem = trip.problem.weighed(minutes, |node| {
+            let (site, overhead) = (&trip.sites[node], trip.problem.site(node).overhead.get());
+            let least = site.price.least();
+            StopCost {
+                per_minute: minutes + worth * least.per_min,
+                per_percent: worth * least.per_kwh * usable / 100.0 / site.stored_share,
+                fixed: minutes * overhead + worth * least.per_session,
+            }
+        });
+        let labels = Labels::new(&problem, stop)?;
+        Some(Self { problem, labels })
+    }
+
+    fn to_go(&self, node: Node, departs: &[f64]) -> Vec<f64> {
+        self.labels.bounds_to_go(&self.problem, node, departs)
+    }
+}
+
+impl ToGo {
+    /// Whether known plans are no later and no dearer, but for slacks, than whatever a label may still come to that leaves at a
+    /// minute with so much spent.
+    pub(crate) fn is_beaten(&self, known: &Staircase, minute: f64, money: f64, but: (f64, f64)) -> bool {
+        let least = (minute + self.minutes, money + self.money);
+        let weighed = |corner: (f64, f64)| {
+            let at = |&(worth, togo): &(f64, f64)| minute + worth * money + togo >= corner.0 + worth * corner.1;
+            self.weighed.iter().any(at)
+        };
+        known.beats_all_above(least, but, weighed)
+    }
+
+    /// Whether it comes to more than a most where a unit of money is worth so many minutes.
+    pub(crate) fn is_over(&self, worth: f64, most: f64, minute: f64, money: f64) -> bool {
+        let apart = minute + self.minutes + worth * (money + self.money) > most;
+        let together = self.weighed.iter().filter(|one| one.0 == worth).any(|one| minute + worth * money + one.1 > most);
+        apart || together
+    }
+}
