@@ -11,9 +11,9 @@ use crate::model::road_index::RoadIndex;
 use spare_hour_core::quantity::Soc;
 
 /// How long one may wait for another price, minutes.
-const LONGEST_WAIT: f64 = 720.0;
+const LONGEST_WAIT: f64 = 1440.0;
 /// How long a charge may begin later so that a part of it is cheaper, minutes.
-const LONGEST_HOLD: f64 = 240.0;
+const LONGEST_HOLD: f64 = 1440.0;
 /// Most times at which a charge is tried to begin, beside at once.
 const MOST_BEGINNINGS: usize = 3;
 /// Pauses that end within so many minutes of each other are alike.

@@ -20,7 +20,7 @@ const MOVES: [f64; 7] = [3.0, 1.0, 0.35, 0.12, 0.04, 0.012, 0.004];
 /// Rounds of each move at most.
 const ROUNDS: usize = 6;
 /// A sequence that is beaten by more than so many minutes and so much money is not brought anywhere.
-const HOPELESS: (f64, f64) = (3.0, 0.6);
+const HOPELESS: (f64, f64) = (30.0, 6.0);
 /// Neighbours in the trade are filled in between until they are so near, minutes and money.
 const FILLED_TO: (f64, f64) = (0.09, 0.009);
 /// Plans filled in between two, at most.
