@@ -37,14 +37,18 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   }
 }
 
-/** Fills parts of the page that take the server longer than the page itself. */
+/** Ends what is still loaded for a page that is left. */
+let leaving = new AbortController();
+
+/** Fills parts of the page that take the server longer than the page itself, and parts of those in turn. */
 async function load(): Promise<void> {
-  for (const part of document.querySelectorAll<HTMLElement>("[data-load]")) {
+  const { signal } = leaving;
+  for (let part = nextToLoad(); part && !signal.aborted; part = nextToLoad()) {
     const address = part.dataset["load"] ?? "";
     delete part.dataset["load"];
     part.setAttribute("aria-busy", "true");
     try {
-      const response = await fetch(address);
+      const response = await fetch(address, { signal });
       if (response.ok) part.innerHTML = await response.text();
     } catch {
       // Its link is still there.
@@ -52,6 +56,10 @@ async function load(): Promise<void> {
       part.removeAttribute("aria-busy");
     }
   }
+}
+
+function nextToLoad(): HTMLElement | null {
+  return document.querySelector<HTMLElement>("[data-load]");
 }
 
 /** Sends a form with files and tells how far it has come, where the form has a line for that. */
@@ -93,6 +101,8 @@ async function swap(response: Response, remember: boolean): Promise<void> {
     const same = main.querySelector(`#${part.id}`);
     if (same instanceof HTMLDetailsElement) same.open = true;
   }
+  leaving.abort();
+  leaving = new AbortController();
   old.replaceWith(main);
   document.title = next.title;
   void load();

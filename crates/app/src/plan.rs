@@ -59,11 +59,15 @@ impl PlanTrip {
     }
 }
 
+/// Labels that are spent on the proof of a whole trade: about a second.
+const LABELS_OF_PROOF: usize = 250_000;
+
 impl PlanTrip {
     /// The trip with its clock and wishes.
     fn trade(&self, file: &TripOfFile, named: &impl Fn(String) -> String) -> Result<(), Failure> {
         let here = Here::of_this_machine();
         let traded = match TradedTrip::of_file(file, &here, self.frontier, &StopSign::default()) {
+            Ok(traded) if self.frontier => traded.proven(LABELS_OF_PROOF, &StopSign::default()),
             Ok(traded) => traded,
             Err(NoTrade::Stopped) => return Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
             Err(NoTrade::Infeasible) => return Err(self.no_trade(file, named, &here)),

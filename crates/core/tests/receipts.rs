@@ -171,6 +171,18 @@ fn seven_night_price_across_midnight_on_weekdays() {
 }
 
 #[test]
+fn a_period_that_begins_a_hair_before_another_price_counts_to_that() {
+    // By hand: 10 kWh at 0.50 until 17:00, 4 kWh at 0.80 after it; the first period ends a ten-millionth of a minute early.
+    let until = Restrictions { to_time: Some(time(17, 0, 0, 0)), ..Restrictions::default() };
+    let by_hour = tariff(vec![element(&[price(Kind::Energy, "0.50")], until), always(&[price(Kind::Energy, "0.80")])]);
+    let began = at("2026-11-20T16:30:00+01:00[Europe/Berlin]");
+    for early in [0.0, 1e-9, 3e-8, 9e-8, 5e-7] {
+        let periods = [charging(30.0 - early, 10.0), charging(12.0, 4.0)];
+        assert_eq!(total(&by_hour, &began, &periods), d("8.20"), "{early} min early");
+    }
+}
+
+#[test]
 fn eight_summer_time_begins_and_ends() {
     // 2026-03-29 02:00 becomes 03:00: from 01:30 the clock shows 06:00 after 3.5 h, not 4.5. Night until 06:00 at 6.00 an
     // hour, then 12.00: of 4 h, 3.5 by night = 21.00 and 0.5 by day = 6.00.

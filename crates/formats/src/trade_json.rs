@@ -5,7 +5,8 @@ use serde::Serialize;
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::trip::Trip;
 use spare_hour_planner::Strategy;
-use spare_hour_planner::trade::{Certified, ClockPlan, ClockStop, Trade};
+use spare_hour_planner::trade::certificate::{AllWithin, BestWithin};
+use spare_hour_planner::trade::{ClockPlan, ClockStop, Trade};
 
 use crate::number::plain;
 use crate::plan_json::{FORMAT, ReceiptLineFile, StrategyFile, VERSION, civil, receipt_lines};
@@ -14,6 +15,8 @@ use crate::plan_json::{FORMAT, ReceiptLineFile, StrategyFile, VERSION, civil, re
 pub struct TradeReport<'a> {
     /// The trade.
     pub trade: &'a Trade,
+    /// What is proven of the whole of it.
+    pub all_within: Option<AllWithin>,
     /// The plan that the goal asks for.
     pub best: &'a ClockPlan,
     /// How far it may be from the least minutes and the least money that any plan can have.
@@ -130,22 +133,26 @@ pub fn trade_json(report: &TradeReport) -> String {
 
 /// What is proven: of the best plan, or of the whole trade; else a bound by each measure alone.
 fn proof(report: &TradeReport) -> ProofFile {
-    const UNDER: &str = "by the clock, with hours, prices, pauses and waits for an opening or one of the next three falls of a price within 12 hours; stands are left at any SoC";
+    const UNDER: &str = "by the clock, with hours, prices, pauses and waits for an opening or one of the next three falls of a price within a day; stands are left at any SoC";
     let (by_minutes, by_money) = report.gap;
     let up = |gap: f64| plain((gap * 1e4).ceil() / 1e4);
-    match report.trade.certified {
-        Some(Certified::Best { worth, gap }) if gap <= by_minutes || worth > 0.01 => ProofFile {
+    if let Some(AllWithin { minutes, money }) = report.all_within {
+        return ProofFile {
+            of: format!(
+                "Every plan that can be driven is matched by one of the frontier that is at most gap_min slower and gap_cost dearer, {UNDER}."
+            ),
+            gap_min: up(minutes),
+            gap_cost: up(money),
+        };
+    }
+    match report.trade.best_within {
+        Some(BestWithin { worth, gap }) if gap <= by_minutes || worth > 0.01 => ProofFile {
             of: match worth {
-                0.0 => format!("No plan takes fewer minutes by more than gap_min, {UNDER}. By money alone none costs less by more than gap_cost."),
+                0.0 => format!("No plan takes fewer minutes than this by more than gap_min, {UNDER}. By money alone none costs less by more than gap_cost."),
                 _ => format!("No plan is better than this one by more than gap_min, where a unit of money is worth {worth} min, {UNDER}. By money alone none costs less by more than gap_cost."),
             },
             gap_min: up(gap),
             gap_cost: up(by_money),
-        },
-        Some(Certified::Whole { minutes, money }) => ProofFile {
-            of: format!("Every plan that can be driven is matched by one of the frontier that is at most gap_min slower and gap_cost dearer, {UNDER}."),
-            gap_min: up(minutes),
-            gap_cost: up(money),
         },
         _ => ProofFile {
             of: "No plan takes fewer minutes than these less gap_min, nor less money than this less gap_cost, each by itself: a bound that leaves hours, waits and pauses out, and takes every kWh at its cheapest. Within the trade, plans were searched on a grid and refined, which proves nothing: a boost, or a price that depends on how a charge began, keeps the search for a proof from being exact, or it would have taken too long.".into(),

@@ -16,7 +16,8 @@ use spare_hour_core::money::tariff::{Component, Element, Kind, Restrictions, Tar
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Trip, TripDraft};
 use spare_hour_planner::StopSign;
-use spare_hour_planner::trade::{Trade, TradeTrip};
+use spare_hour_planner::trade::certificate::{AllWithin, Proving};
+use spare_hour_planner::trade::{ClockPlan, Trade, TradeTrip};
 use support::{car, curve, site, trip};
 
 const KMH: f64 = 110.0;
@@ -62,7 +63,7 @@ struct Way {
 }
 
 impl Stop {
-    fn from_empty(&self, soc: f64) -> f64 {
+    fn minutes_to(&self, soc: f64) -> f64 {
         let place = soc * PER_POINT as f64;
         let below = (place.floor() as usize).min(self.minutes.len() - 2);
         self.minutes[below] + (place - below as f64) * (self.minutes[below + 1] - self.minutes[below])
@@ -89,10 +90,11 @@ impl Stop {
     /// What a charge costs that begins at a minute.
     fn cost(&self, from: f64, to: f64, begins: f64) -> f64 {
         let (mut soc, mut minute, mut money) = (from, begins, self.flat);
-        let empty = begins - self.from_empty(from);
+        let empty = begins - self.minutes_to(from);
         while soc < to - 1e-9 {
             let (price, until) = self.price(minute + 1e-6);
-            let next = if empty + self.from_empty(to) <= until { to } else { self.reached(until - empty).clamp(soc, to) };
+            let next =
+                if empty + self.minutes_to(to) <= until { to } else { self.reached(until - empty).clamp(soc, to) };
             money += price * (next - soc) / 100.0 * USABLE / (1.0 - LOSS);
             (soc, minute) = (next, until);
         }
@@ -148,25 +150,26 @@ impl Road {
     }
 
     fn drive(&self, from: Option<usize>, left: Way, arrivals: &mut [Vec<Way>]) {
-        for to in from.map_or(0, |from| from + 1)..=self.stops.len() {
+        for (to, reached) in arrivals.iter_mut().enumerate().skip(from.map_or(0, |from| from + 1)) {
             let (points, minutes) = self.leg(from, (to < self.stops.len()).then_some(to));
             if left.soc - points < FLOOR - 1e-7 {
                 continue;
             }
-            arrivals[to].push(Way { soc: left.soc - points, minute: left.minute + minutes, money: left.money });
+            reached.push(Way { soc: left.soc - points, minute: left.minute + minutes, money: left.money });
         }
     }
 
     fn charge(&self, at: usize, arrivals: &[Way]) -> Vec<Way> {
         let stop = &self.stops[at];
         let mut socs: Vec<f64> = (0..=90).map(|step| FLOOR + LEFT_WITH * f64::from(step)).collect();
-        let just_enough = (at + 1..=self.stops.len()).map(|to| self.leg(Some(at), (to < self.stops.len()).then_some(to)));
+        let just_enough =
+            (at + 1..=self.stops.len()).map(|to| self.leg(Some(at), (to < self.stops.len()).then_some(to)));
         socs.extend(just_enough.map(|leg| FLOOR + leg.0 + 1e-6).filter(|&soc| soc <= 100.0));
         let mut left = Vec::new();
         for way in arrivals {
             for begins in stop.beginnings(way.minute + stop.overhead) {
                 for &soc in socs.iter().filter(|&&soc| soc > way.soc + 0.05) {
-                    let ends = begins + stop.from_empty(soc) - stop.from_empty(way.soc);
+                    let ends = begins + stop.minutes_to(soc) - stop.minutes_to(way.soc);
                     if stop.is_open(begins, ends) {
                         left.push(Way { soc, minute: ends, money: way.money + stop.cost(way.soc, soc, begins) });
                     }
@@ -258,9 +261,7 @@ fn summed(power: f64) -> Vec<f64> {
 
 /// By how many tolerances a point is missed by the plans of a trade: the least over them of the worse of the two.
 fn missed(trade: &Trade, point: (f64, f64)) -> f64 {
-    let by = |plan: &spare_hour_planner::trade::ClockPlan| {
-        ((plan.total.get() - point.0) / 0.1).max((plan.cost - point.1) / 0.02)
-    };
+    let by = |plan: &ClockPlan| ((plan.total.get() - point.0) / 0.1).max((plan.cost - point.1) / 0.02);
     trade.plans.iter().map(by).fold(f64::INFINITY, f64::min)
 }
 
@@ -270,7 +271,7 @@ fn the_trade_covers_a_finer_search() {
     for seed in 0..6 {
         let (road, asked) = invented(seed, 9);
         let found = road.search();
-        let Ok(trade) = Trade::new(&asked, &StopSign::default()) else {
+        let Ok(trade) = Trade::new(&asked, None, &StopSign::default()) else {
             assert!(found.is_empty(), "seed {seed}: {} ways were missed", found.len());
             continue;
         };
@@ -280,9 +281,50 @@ fn the_trade_covers_a_finer_search() {
             not_covered += usize::from(by > 1.0);
             worst = worst.max(by);
         }
-        println!("seed {seed}: {} points, {} plans, {not_covered} of {points} not covered, worst {worst:.2}", found.len(), trade.plans.len());
+        println!(
+            "seed {seed}: {} points, {} plans, {not_covered} of {points} not covered, worst {worst:.2}",
+            found.len(),
+            trade.plans.len()
+        );
     }
     assert!(points > 500, "{points} points are too few to compare");
     assert!(100 * not_covered <= points, "{not_covered} of {points} points are in no plan");
     assert!(worst <= 5.0, "a point is missed by {worst:.1} tolerances");
+}
+
+/// Whether a point is matched by a plan within what was certified, but for what receipts are rounded by.
+fn is_within(plans: &[ClockPlan], (minutes, money): (f64, f64), within: AllWithin) -> bool {
+    plans.iter().any(|plan| plan.total.get() <= minutes + within.minutes && plan.cost <= money + within.money + 0.02)
+}
+
+#[test]
+fn what_is_certified_of_a_trade_is_so_and_not_of_one_with_a_hole() {
+    let (mut certified, mut close, mut refused) = (0, 0, 0);
+    for seed in 20..26 {
+        let (road, asked) = invented(seed, 5);
+        let Ok(trade) = Trade::new(&asked, None, &StopSign::default()) else { continue };
+        let proven = |plans: &[ClockPlan]| {
+            let proving = Proving::of(&asked, plans, &StopSign::default()).unwrap();
+            proving.within(150_000, &StopSign::default())
+        };
+        if let Some(within) = proven(&trade.plans) {
+            certified += 1;
+            close += usize::from(within.minutes <= 2.0);
+            let found = road.search();
+            let missed = found.iter().find(|&&point| !is_within(&trade.plans, point, within));
+            assert!(missed.is_none(), "seed {seed}: {missed:?} is not within {within:?}");
+        }
+        // A quarter of the plans is kept from it.
+        let (from, to) = (trade.plans.len() / 4, trade.plans.len() / 2);
+        let kept: Vec<ClockPlan> = [&trade.plans[..from], &trade.plans[to..]].concat();
+        match proven(&kept) {
+            Some(within) => {
+                let points = trade.plans.iter().map(|plan| (plan.total.get(), plan.cost));
+                let missed = points.into_iter().find(|&point| !is_within(&kept, point, within));
+                assert!(missed.is_none(), "seed {seed}: {missed:?} was kept from {within:?}");
+            }
+            None => refused += 1,
+        }
+    }
+    assert!(certified >= 4 && close >= 2 && refused >= 1, "{certified} certified, {close} closely, {refused} refused");
 }

@@ -17,7 +17,8 @@ use spare_hour_core::money::tariff::{Component, Element, Kind, Moment, Restricti
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Voltage};
 use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, Pause, SiteWishes, Wishes};
 use spare_hour_core::trip::{Site, Trip, TripDraft};
-use spare_hour_planner::trade::{Certified, ClockPlan, NoTrade, Trade, TradeTrip};
+use spare_hour_planner::trade::certificate::{AllWithin, BestWithin, Proving};
+use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip};
 use spare_hour_planner::{Planner, STRATEGIES, StopSign, Strategy};
 use std::sync::Arc;
 use support::{car, site, trip};
@@ -31,7 +32,7 @@ fn asked(draft: &TripDraft, tariffs: Vec<(String, Tariff)>, wishes: Wishes, depa
 }
 
 fn trade(asked: &TradeTrip) -> Result<Trade, NoTrade> {
-    Trade::new(asked, &StopSign::default())
+    Trade::new(asked, None, &StopSign::default())
 }
 
 fn component(kind: Kind, price: f64) -> Component {
@@ -448,7 +449,7 @@ fn bounds_plugs_and_the_wheel_are_kept() {
 /// Whether brute force finds a plan below what is certified of a trip's best plan; the gap that is.
 fn beats_what_is_certified(asked: &TradeTrip, found: &[(f64, f64)], value: Option<f64>) -> Option<f64> {
     let near = Trade::near_best(asked, value, &StopSign::default()).ok()?;
-    let Some(Certified::Best { worth, gap }) = near.certified else { panic!("prices by the clock alone are bounded") };
+    let Some(BestWithin { worth, gap }) = near.best_within else { panic!("prices by the clock alone are bounded") };
     let of = |minutes: f64, money: f64| minutes + worth * money;
     let best = near.plans.iter().map(|plan| of(plan.total.get(), plan.cost)).fold(f64::INFINITY, f64::min);
     for &(minutes, money) in found {
@@ -473,7 +474,8 @@ fn nothing_that_brute_force_finds_is_below_what_is_certified() {
             gaps.extend(beats_what_is_certified(&asked, &brute.found, value));
         }
         let Ok(trade) = trade(&asked) else { continue };
-        let Some(Certified::Whole { minutes, money }) = trade.certified else { continue };
+        let proving = Proving::of(&asked, &trade.plans, &StopSign::default()).unwrap();
+        let Some(AllWithin { minutes, money }) = proving.within(200_000, &StopSign::default()) else { continue };
         whole += 1;
         for &(slow, dear) in &brute.found {
             let near = |plan: &ClockPlan| plan.total.get() <= slow + minutes && plan.cost <= dear + money + 0.02;

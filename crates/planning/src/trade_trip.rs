@@ -5,6 +5,7 @@ use std::sync::Arc;
 use jiff::ZonedDateTime;
 use spare_hour_formats::{TradeReport, TripOfFile};
 use spare_hour_planner::left_out::{LeftOut, in_order};
+use spare_hour_planner::trade::certificate::{AllWithin, Proving};
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip, plug_limit};
 use spare_hour_planner::{STRATEGIES, StopSign};
 
@@ -17,6 +18,8 @@ use crate::plan_trip::TripToPlan;
 pub struct TradedTrip {
     /// The trade.
     pub trade: Trade,
+    /// What is proven of the whole of it, as far as that was tried.
+    pub all_within: Option<AllWithin>,
     /// What the strategies of thumb make of it by the same clock, in the order of [`STRATEGIES`].
     pub strategies: Vec<Option<ClockPlan>>,
     /// When it leaves.
@@ -25,6 +28,7 @@ pub struct TradedTrip {
     pub pauses: Vec<String>,
     /// Sites that were left out, by identifier, and why.
     pub left_out: Vec<(String, &'static str)>,
+    asked: TradeTrip,
     value_of_time_per_hour: Option<f64>,
     bound_in_time: bool,
 }
@@ -59,7 +63,7 @@ impl TradedTrip {
         Ok(Self {
             // The least money under a bound of minutes may be anywhere along the trade.
             trade: if whole || wishes.most_time.is_some() {
-                Trade::new(&asked, stop)?
+                Trade::new(&asked, value_of_time_per_hour, stop)?
             } else {
                 Trade::near_best(&asked, value_of_time_per_hour, stop)?
             },
@@ -68,8 +72,22 @@ impl TradedTrip {
             left_out,
             value_of_time_per_hour,
             bound_in_time: wishes.most_time.is_some(),
-            departure: asked.departure,
+            departure: asked.departure.clone(),
+            all_within: None,
+            asked,
         })
+    }
+
+    /// Begins to prove that no plan is missing in the whole trade; `None` where that cannot be told, or told to stop.
+    pub fn proving(&self, stop: &StopSign) -> Option<Proving> {
+        Proving::of(&self.asked, &self.trade.plans, stop)
+    }
+
+    /// The same with what is proven of the whole trade with so much work.
+    #[must_use]
+    pub fn proven(mut self, labels: usize, stop: &StopSign) -> Self {
+        self.all_within = self.proving(stop).and_then(|proving| proving.within(labels, stop));
+        self
     }
 
     /// Weighs a kept trip, as its page plans it: its whole trade, or what lies around the plan that its goal asks for.
@@ -94,6 +112,7 @@ impl TradedTrip {
         Some(TradeReport {
             strategies: STRATEGIES.into_iter().zip(self.strategies.iter().map(Option::as_ref)).collect(),
             trade: &self.trade,
+            all_within: self.all_within.filter(|_| frontier),
             best,
             gap: self.gap(best),
             departure: &self.departure,

@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use spare_hour_core::quantity::units::Units;
 use spare_hour_planner::StopSign;
+use spare_hour_planner::trade::certificate::Proving;
 use spare_hour_planning::clock::Here;
 use spare_hour_planning::drive_trip::SolvedTrip;
 use spare_hour_planning::kept::Kept;
@@ -30,6 +31,8 @@ pub(crate) struct App {
     pub(crate) solved: Arc<Kept<Arc<SolvedTrip>>>,
     /// Trips weighed a while ago, minutes against money.
     pub(crate) traded: Arc<Kept<Arc<TradedTrip>>>,
+    /// Proofs of whole trades that go on while somebody looks.
+    pub(crate) proving: Arc<Kept<Arc<Mutex<Proving>>>>,
     /// What the person had set, as of so many changes: every page asks.
     set: Arc<Mutex<Option<(u64, Settings)>>>,
     /// What was read off charges a while ago.
@@ -89,6 +92,7 @@ impl App {
             stand_in: options.stand_in.clone(),
             solved: Arc::default(),
             traded: Arc::default(),
+            proving: Arc::default(),
             set: Arc::default(),
             read: Reports::default(),
             changes: Arc::default(),

@@ -76,6 +76,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/trips/{id}", get(trips::show))
         .route("/trips/{id}/trade", get(trips::show_trade))
         .route("/trips/{id}/trade/whole", get(trips::whole_trade))
+        .route("/trips/{id}/trade/proof", get(trips::prove_trade))
         .route("/trips/{id}/hours", get(trips::show_hours))
         .route("/trips/{id}/wishes", post(trips::keep_wishes))
         .route("/trips/{id}/touch", post(trips::touch_stop))

@@ -107,7 +107,8 @@ impl<'t> Walk<'t> {
     }
 
     fn moment(&self, period: &Period) -> Moment {
-        let local = self.local(self.minutes);
+        // What begins within a hair has begun.
+        let local = self.local(self.minutes + HAIR);
         let hours = period.time.get() / 60.0;
         let power = if hours > 0.0 { period.energy.get() / hours } else { 0.0 };
         Moment {
@@ -167,7 +168,7 @@ impl<'t> Walk<'t> {
 
     /// The minute of the charge at which the clock next shows a time of day. Where summer time ends, the first such.
     fn minutes_until(&self, time: jiff::civil::Time) -> f64 {
-        let now = self.local(self.minutes);
+        let now = self.local(self.minutes + HAIR);
         let today = now.date().to_datetime(time);
         let next = if today > now { today } else { today.tomorrow().unwrap_or(today) };
         let Ok(next) = next.to_zoned_datetime(self.began.time_zone().clone()) else {

@@ -11,6 +11,9 @@ use crate::model::leg::Node;
 use crate::model::problem::Problem;
 use crate::model::stop_cost::StopCost;
 
+/// Slopes of a trade at which what is still to come is bounded.
+const SLOPES: usize = 4;
+
 /// Bounds of money, and of minutes with money at some worths of it.
 #[derive(Default)]
 pub(crate) struct Bounds {
@@ -96,7 +99,31 @@ impl ToGo {
     /// Whether it comes to more than a most where a unit of money is worth so many minutes.
     pub(crate) fn is_over(&self, worth: f64, most: f64, minute: f64, money: f64) -> bool {
         let apart = minute + self.minutes + worth * (money + self.money) > most;
-        let together = self.weighed.iter().filter(|one| one.0 == worth).any(|one| minute + worth * money + one.1 > most);
+        let together =
+            self.weighed.iter().filter(|one| one.0 == worth).any(|one| minute + worth * money + one.1 > most);
         apart || together
     }
+}
+
+/// What a unit of money is worth in minutes along plans that rise in minutes and fall in money: at some of their corners.
+pub(crate) fn slopes(plans: impl Iterator<Item = (f64, f64)>) -> Vec<f64> {
+    let mut hull: Vec<(f64, f64)> = Vec::new();
+    for at in plans {
+        while let [.., before, last] = hull[..]
+            && slope(before, last) >= slope(last, at)
+        {
+            hull.pop();
+        }
+        hull.push(at);
+    }
+    let all: Vec<f64> = hull.windows(2).map(|pair| slope(pair[0], pair[1])).collect();
+    let at = |index: usize| all.get((2 * index + 1) * all.len() / (2 * SLOPES)).copied();
+    let mut some: Vec<f64> = (0..SLOPES).filter_map(at).collect();
+    some.dedup();
+    some
+}
+
+/// Minutes that a unit of money costs from one plan to a cheaper.
+fn slope(fast: (f64, f64), cheap: (f64, f64)) -> f64 {
+    (cheap.0 - fast.0) / (fast.1 - cheap.1).max(1e-9)
 }

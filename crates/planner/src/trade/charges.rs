@@ -5,7 +5,7 @@ use super::choices::Choice;
 use super::clock_trip::ClockTrip;
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
-use super::search::{Arrival, Label, Limits, Search, Stairs};
+use super::search::{Arrival, Fineness, Goes, Label, Limits, Search, Stairs};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
 use spare_hour_core::quantity::Soc;
@@ -20,6 +20,8 @@ const MOST_BEGINNINGS: usize = 3;
 const PAUSES_ALIKE: f64 = 2.0;
 /// The same where a bound is searched, which takes the soonest of those alike.
 const BOUNDED_ALIKE: f64 = 0.1;
+/// Most minutes that an optimistic search gives away with one step, for each point of its steps.
+const MOST_OPTIMISTIC: f64 = 0.5;
 /// A charge of fewer points than this is none.
 const LEAST_CHARGE: f64 = 0.05;
 
@@ -27,7 +29,7 @@ impl Search<'_> {
     /// All departures from a site, from all arrivals. Where a price depends on the clock alone and there is no boost, charges
     /// that have come to one SoC go on alike: there they meet, and only those go on that no other beats.
     pub(super) fn charge(&self, node: RoadIndex, arrivals: &[Arrival]) -> Vec<Label> {
-        let departures = Departures::new(self.trip, node, self.fineness.step, self.limits);
+        let departures = Departures::new(self.trip, node, self.fineness, self.limits);
         let meets = self.trip.sites[node].price.is_by_clock_only() && self.trip.problem.stalls[node].boost().is_none();
         if !meets {
             let mut labels = Vec::new();
@@ -106,8 +108,9 @@ impl Search<'_> {
                     let all =
                         self.pauses_at(node, arrival).into_iter().map(|pause| Going { pause: Some(pause), ..begun });
                     let all: Vec<Going> = all.chain([begun]).collect();
+                    let left = Left { place, more: 0.0, goes: self.beside_the_end(node) };
                     labels
-                        .extend(all.iter().filter_map(|one| self.left_at_once(node, arrivals, one, departures, place)));
+                        .extend(all.iter().filter_map(|one| self.left_at_once(node, arrivals, one, departures, left)));
                 }
                 let minutes = walk.minutes(departures.socs[place], departures.from_empty[place]);
                 let Some(begun) = begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])) else {
@@ -119,7 +122,7 @@ impl Search<'_> {
             }
         }
         for place in 0..count {
-            let leaves_with = if self.fineness.optimistic { (place + 1).min(count - 1) } else { place };
+            let left = self.left_with(node, departures, place);
             let mut here = self.unbeaten_going(node, std::mem::take(&mut going[place]), arrivals);
             let held: Vec<Going> = here.iter().flat_map(|one| one.held_until_cheaper(trip, node)).collect();
             if !held.is_empty() {
@@ -127,7 +130,7 @@ impl Search<'_> {
                 here = self.unbeaten_going(node, here, arrivals);
             }
             for one in here.iter().filter(|one| one.held == 0 || one.minute > one.held_until + 1e-9) {
-                labels.extend(self.left_at_once(node, arrivals, one, departures, leaves_with));
+                labels.extend(left.iter().filter_map(|&left| self.left_at_once(node, arrivals, one, departures, left)));
             }
             if place + 1 < count {
                 let minutes = departures.from_empty[place + 1] - departures.from_empty[place];
@@ -136,6 +139,31 @@ impl Search<'_> {
             }
         }
         labels
+    }
+
+    /// With what a charge that is at one of the `SoCs` is left. Where it is to tell what no plan is better than, with the next
+    /// SoC above: whoever leaves between the two arrives with less, and pays at least the least price for what is missing, while
+    /// the clock may be the same. To the end one leaves with just enough, and more is of no use.
+    fn left_with(&self, node: RoadIndex, departures: &Departures, place: usize) -> Vec<Left> {
+        let here = Left { place, more: 0.0, goes: Goes::Anywhere };
+        let next = place + 1;
+        if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
+            return vec![here];
+        }
+        let mut all = Vec::with_capacity(2);
+        if next < departures.socs.len() {
+            let missing = departures.socs[next] - departures.socs[place];
+            all.push(Left { place: next, more: self.trip.least_per_percent * missing, goes: Goes::ToSites });
+        }
+        if departures.to_the_end == Some(place) {
+            all.push(Left { goes: Goes::ToTheEnd, ..here });
+        }
+        all
+    }
+
+    /// Where those go on to that leave with a little more than they have.
+    fn beside_the_end(&self, node: RoadIndex) -> Goes {
+        if self.trip.sites[node].leave.is_some() { Goes::Anywhere } else { Goes::ToSites }
     }
 
     fn unbeaten_going(&self, node: RoadIndex, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
@@ -163,14 +191,14 @@ impl Search<'_> {
         arrivals: &[Arrival],
         one: &Going,
         departures: &Departures,
-        place: usize,
+        Left { place, more, goes }: Left,
     ) -> Option<Label> {
         let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
         let to_go = departures.to_go[place].as_ref()?;
         let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
         let stays = one.minute.max(arrival.minute + trip.sites[node].stay);
         let leaves = one.pause.map_or(stays, |(_, until)| stays.max(until));
-        let mut money = arrival.money + one.asked;
+        let mut money = arrival.money + one.asked + more;
         if leaves > one.minute {
             let mut bill = Bill::by_clock(0.0, true);
             trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
@@ -189,6 +217,7 @@ impl Search<'_> {
             taken,
             stops: arrival.stops,
             depart,
+            goes,
             before: arrival.before,
             choice: Choice {
                 node,
@@ -289,6 +318,7 @@ impl Search<'_> {
                 taken,
                 stops: arrival.stops,
                 depart: stands.depart,
+                goes: Goes::Anywhere,
                 before: arrival.before,
                 choice: Choice { pause, rest: rests, ..choice },
             });
@@ -306,6 +336,14 @@ impl Search<'_> {
             }
         }
     }
+}
+
+/// With which of the `SoCs` a charge is left, what that is made to cost more, and where it goes on to.
+#[derive(Clone, Copy)]
+struct Left {
+    place: usize,
+    more: f64,
+    goes: Goes,
 }
 
 /// How a charge may be left.
@@ -438,6 +476,8 @@ impl<'a> ChargeWalk<'a> {
 struct Departures {
     socs: Vec<f64>,
     from_empty: Vec<f64>,
+    /// The place that is just enough for the end.
+    to_the_end: Option<usize>,
     /// The least that is still to come; `None` for those that lead nowhere.
     to_go: Vec<Option<ToGo>>,
 }
@@ -456,21 +496,36 @@ fn every_departure(trip: &ClockTrip, node: RoadIndex, step: f64) -> Vec<f64> {
 }
 
 impl Departures {
-    fn new(trip: &ClockTrip, node: RoadIndex, step: f64, limits: &Limits) -> Self {
+    fn new(trip: &ClockTrip, node: RoadIndex, fineness: Fineness, limits: &Limits) -> Self {
         let problem = &trip.problem;
         let (floor, ceiling) = (problem.trip.goal.floor.get(), problem.ceiling);
         let mut socs = match (trip.sites[node].leave, limits.rule) {
             (Some(wanted), _) => vec![wanted],
             (None, Some(rule)) => rule.departures(problem, node),
-            (None, None) => every_departure(trip, node, step),
+            (None, None) => every_departure(trip, node, fineness.step),
         };
         socs.retain(|&soc| soc >= floor && soc <= ceiling);
         socs.sort_by(f64::total_cmp);
         socs.dedup_by(|a, b| *a - *b < 1e-7);
         let stall = &problem.stalls[node];
+        let from_empty = |soc: f64| stall.minutes(Soc::percent(0.0), Soc::percent(soc)).get();
+        if fineness.optimistic {
+            // A point more may take minutes where the battery is nearly full.
+            let pieces = |pair: &[f64]| {
+                let minutes = from_empty(pair[1]) - from_empty(pair[0]);
+                let count = (minutes / (MOST_OPTIMISTIC * fineness.step)).ceil().clamp(1.0, 50.0);
+                let (low, wide) = (pair[0], pair[1] - pair[0]);
+                (1..=count as usize).map(move |piece| low + wide * piece as f64 / count).collect::<Vec<_>>()
+            };
+            let more: Vec<f64> = socs.windows(2).flat_map(pieces).collect();
+            socs.truncate(1);
+            socs.extend(more);
+        }
+        let least = problem.leg(Node::Site(node), Node::End).map(|leg| (leg.least * 1e5).ceil() / 1e5);
         let none = Bounds::default();
         Self {
-            from_empty: socs.iter().map(|&soc| stall.minutes(Soc::percent(0.0), Soc::percent(soc)).get()).collect(),
+            from_empty: socs.iter().map(|&soc| from_empty(soc)).collect(),
+            to_the_end: least.and_then(|least| socs.iter().position(|soc| (soc - least).abs() < 1e-6)),
             to_go: limits.bounds.unwrap_or(&none).to_go(trip, Node::Site(node), &socs),
             socs,
         }

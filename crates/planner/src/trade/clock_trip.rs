@@ -36,6 +36,8 @@ pub(crate) struct ClockTrip {
     pub(crate) wishes: Wishes,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
+    /// The least that a stored percent costs anywhere, ever.
+    pub(crate) least_per_percent: f64,
 }
 
 /// A site with its clock.
@@ -90,11 +92,15 @@ impl ClockTrip {
             }
         }
         let labels = Labels::new(&problem, stop)?;
+        let usable = problem.trip.vehicle.usable.get();
+        let per_percent = |site: &ClockSite| site.price.least().per_kwh * usable / 100.0 / site.stored_share;
+        let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min);
         let occasions = occasions(&wishes, &trip.departure);
         Some(Self {
             departure: trip.departure.clone(),
             due: due(&occasions),
             occasions,
+            least_per_percent: if least_per_percent.is_finite() { least_per_percent } else { 0.0 },
             sites,
             wishes,
             labels,

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use super::choices::Choices;
 use super::clock_trip::ClockTrip;
-use super::replay::replay;
+use super::replay::Stand;
 use super::staircase::Staircase;
 use crate::StopSign;
 
@@ -13,21 +13,28 @@ use crate::StopSign;
 const ENDS: [f64; 2] = [0.01, 2_000.0];
 /// By how much a plan has to lie below the line between two others to be a corner of its own, minutes' worth.
 const BELOW_THE_LINE: f64 = 0.01;
-/// Most corners of one sequence.
-const MOST_CORNERS: usize = 60;
+/// How far plans are brought.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Effort {
+    /// A sequence that is beaten by more than so many minutes and so much money is not brought anywhere.
+    pub(crate) hopeless: (f64, f64),
+    /// Most corners of one sequence.
+    pub(crate) corners: usize,
+}
+
 /// Moves of a departure that are tried, points, one after another.
 const MOVES: [f64; 7] = [3.0, 1.0, 0.35, 0.12, 0.04, 0.012, 0.004];
+/// The first move from one corner of a sequence's trade to the next.
+const BETWEEN_CORNERS: f64 = 1.0;
 /// Rounds of each move at most.
 const ROUNDS: usize = 6;
-/// A sequence that is beaten by more than so many minutes and so much money is not brought anywhere.
-const HOPELESS: (f64, f64) = (30.0, 6.0);
 /// Neighbours in the trade are filled in between until they are so near, minutes and money.
-const FILLED_TO: (f64, f64) = (0.09, 0.009);
+const FILLED_TO: (f64, f64) = (0.05, 0.005);
 /// Plans filled in between two, at most.
 const MOST_BETWEEN: usize = 60;
 
 /// Slacks by which a way that is kept may be later or dearer than one that is dropped.
-const THINNED_TO: (f64, f64) = (0.03, 0.003);
+const THINNED_TO: (f64, f64) = (0.04, 0.004);
 
 /// A way to drive with what it takes.
 #[derive(Clone, Debug)]
@@ -62,8 +69,23 @@ pub(crate) fn unbeaten(mut ways: Vec<Way>) -> Vec<Way> {
 
 /// What some choices take; `None` where they break a limit.
 pub(crate) fn way(trip: &ClockTrip, choices: Choices) -> Option<Way> {
-    let plan = replay(trip, &choices, false)?;
-    Some(Way { minutes: plan.total.get(), money: plan.cost, choices })
+    let (minutes, money) = taken(trip, Stand::start(trip), &choices, 0)?;
+    Some(Way { minutes, money, choices })
+}
+
+/// Minutes and money of some choices from one of their stops on, before which one stands so.
+fn taken(trip: &ClockTrip, from: Stand, choices: &Choices, stop: usize) -> Option<(f64, f64)> {
+    let last = choices.stops[stop..].iter().try_fold(from, |at, choice| at.after(trip, choice))?;
+    last.at_end(trip, choices)
+}
+
+/// How one stands before each stop of some choices, from one of them on.
+fn stand_before(trip: &ClockTrip, choices: &Choices, stands: &mut Vec<Stand>, from: usize) {
+    stands.truncate(from + 1);
+    for choice in &choices.stops[from..] {
+        let after = stands.last().and_then(|at| at.after(trip, choice));
+        stands.extend(after);
+    }
 }
 
 /// The staircase of ways.
@@ -77,11 +99,17 @@ pub(crate) fn stairs(ways: &[Way]) -> Staircase {
 
 /// The whole trade around the plans of a grid, or where a unit of money is worth so many minutes the best plan of each
 /// sequence; what it was when told to stop.
-pub(crate) fn fill(trip: &ClockTrip, found: Vec<Choices>, worth: Option<f64>, stop: &StopSign) -> Vec<Way> {
+pub(crate) fn fill(
+    trip: &ClockTrip,
+    found: Vec<Choices>,
+    worth: Option<f64>,
+    effort: Effort,
+    stop: &StopSign,
+) -> Vec<Way> {
     let ways: Vec<Way> = found.into_iter().filter_map(|choices| way(trip, choices)).collect();
     let groups = match worth {
-        Some(worth) => by_sequence(nearly_best(ways, worth)),
-        None => by_sequence(nearly_unbeaten(ways)),
+        Some(worth) => by_sequence(nearly_best(ways, worth, effort)),
+        None => by_sequence(nearly_unbeaten(ways, effort)),
     };
     let mut groups: Vec<Vec<Way>> = groups.into_values().collect();
     if let Some(worth) = worth {
@@ -89,7 +117,7 @@ pub(crate) fn fill(trip: &ClockTrip, found: Vec<Choices>, worth: Option<f64>, st
         return unbeaten(groups.into_iter().filter_map(best).collect());
     }
     for group in groups.iter_mut().take_while(|_| !stop.is_raised()) {
-        *group = of_sequence(trip, std::mem::take(group));
+        *group = of_sequence(trip, std::mem::take(group), effort);
     }
     let mut ways = unbeaten(groups.into_iter().flatten().collect());
     let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
@@ -105,37 +133,37 @@ fn by_sequence(ways: Vec<Way>) -> HashMap<Sequence, Vec<Way>> {
     groups
 }
 
-fn nearly_unbeaten(mut ways: Vec<Way>) -> Vec<Way> {
+fn nearly_unbeaten(mut ways: Vec<Way>, Effort { hopeless, .. }: Effort) -> Vec<Way> {
     let known = stairs(&ways);
-    ways.retain(|way| !known.beats(way.minutes - HOPELESS.0, way.money - HOPELESS.1, (0.0, 0.0)));
+    ways.retain(|way| !known.beats(way.minutes - hopeless.0, way.money - hopeless.1, (0.0, 0.0)));
     ways
 }
 
-fn nearly_best(mut ways: Vec<Way>, worth: f64) -> Vec<Way> {
+fn nearly_best(mut ways: Vec<Way>, worth: f64, Effort { hopeless, .. }: Effort) -> Vec<Way> {
     let goal = |way: &Way| way.minutes + worth * way.money;
     let best = ways.iter().map(goal).fold(f64::INFINITY, f64::min);
-    ways.retain(|way| goal(way) <= best + HOPELESS.0);
+    ways.retain(|way| goal(way) <= best + hopeless.0);
     ways
 }
 
 /// The best plan of a sequence where a unit of money is worth so many minutes.
 fn best_of_sequence(trip: &ClockTrip, group: Vec<Way>, worth: f64) -> Option<Way> {
-    let goal = |way: &Way| way.minutes + worth * way.money;
-    let from = group.into_iter().min_by(|a, b| goal(a).total_cmp(&goal(b)));
-    from.map(|from| descended(trip, from, goal))
+    let goal = |minutes: f64, money: f64| minutes + worth * money;
+    let from = group.into_iter().min_by(|a, b| goal(a.minutes, a.money).total_cmp(&goal(b.minutes, b.money)));
+    from.map(|from| descended(trip, from, MOVES[0], goal))
 }
 
 /// The trade of one sequence: its best plans at the ends and, as long as that finds any, at the worth of money between two
 /// neighbours; and those between.
-fn of_sequence(trip: &ClockTrip, group: Vec<Way>) -> Vec<Way> {
+fn of_sequence(trip: &ClockTrip, group: Vec<Way>, effort: Effort) -> Vec<Way> {
     let at = |worth: f64| {
-        let goal = |way: &Way| way.minutes + worth * way.money;
-        let from = group.iter().min_by(|a, b| goal(a).total_cmp(&goal(b)));
-        from.cloned().map(|from| descended(trip, from, goal))
+        let goal = |minutes: f64, money: f64| minutes + worth * money;
+        let from = group.iter().min_by(|a, b| goal(a.minutes, a.money).total_cmp(&goal(b.minutes, b.money)));
+        from.cloned().map(|from| descended(trip, from, MOVES[0], goal))
     };
     let mut corners = unbeaten(ENDS.into_iter().filter_map(at).collect());
     let mut index = 0;
-    while index + 1 < corners.len() && corners.len() < MOST_CORNERS {
+    while index + 1 < corners.len() && corners.len() < effort.corners {
         match corner_between(trip, &corners[index], &corners[index + 1]) {
             Some(corner) => corners.insert(index + 1, corner),
             None => index += 1,
@@ -154,22 +182,30 @@ fn corner_between(trip: &ClockTrip, first: &Way, last: &Way) -> Option<Way> {
         return None;
     }
     let worth = minutes / money;
-    let goal = |way: &Way| way.minutes + worth * way.money;
-    let on_line = goal(first).min(goal(last));
+    let goal = |minutes: f64, money: f64| minutes + worth * money;
+    let on_line = goal(first.minutes, first.money).min(goal(last.minutes, last.money));
     let from = if minutes > worth { last } else { first };
-    let found = descended(trip, from.clone(), goal);
+    let found = descended(trip, from.clone(), BETWEEN_CORNERS, goal);
     let inside = found.minutes > first.minutes + 1e-6 && found.minutes < last.minutes - 1e-6;
-    (inside && goal(&found) < on_line - BELOW_THE_LINE * worth.max(1.0)).then_some(found)
+    (inside && goal(found.minutes, found.money) < on_line - BELOW_THE_LINE * worth.max(1.0)).then_some(found)
 }
 
-/// Moves departures, one at a time and in pairs with the next, as long as that is better.
-fn descended(trip: &ClockTrip, mut at: Way, goal: impl Fn(&Way) -> f64) -> Way {
-    for by in MOVES {
+/// Moves departures, one at a time and in pairs with the next, as long as that is better: first by so much.
+fn descended(trip: &ClockTrip, mut at: Way, first: f64, goal: impl Fn(f64, f64) -> f64) -> Way {
+    let mut stands = vec![Stand::start(trip)];
+    stand_before(trip, &at.choices, &mut stands, 0);
+    let mut moved = at.choices.clone();
+    for by in MOVES.into_iter().filter(|&by| by <= first) {
         for _ in 0..ROUNDS {
             let mut better = false;
-            for choices in moves(&at.choices, by) {
-                if let Some(moved) = way(trip, choices).filter(|moved| goal(moved) < goal(&at) - 1e-7) {
-                    (at, better) = (moved, true);
+            for (stop, kind) in moves(&at.choices) {
+                moved.stops.clone_from(&at.choices.stops);
+                kind.make(&mut moved, stop, by);
+                let Some((minutes, money)) = taken(trip, stands[stop], &moved, stop) else { continue };
+                if goal(minutes, money) < goal(at.minutes, at.money) - 1e-7 {
+                    (at.minutes, at.money, better) = (minutes, money, true);
+                    at.choices.stops.clone_from(&moved.stops);
+                    stand_before(trip, &at.choices, &mut stands, stop);
                 }
             }
             if !better {
@@ -180,27 +216,39 @@ fn descended(trip: &ClockTrip, mut at: Way, goal: impl Fn(&Way) -> f64) -> Way {
     at
 }
 
-/// The choices with one departure moved, alone or with the next; or with a wait made longer or shorter by twice as many minutes.
-fn moves(from: &Choices, by: f64) -> Vec<Choices> {
-    let mut moved = Vec::new();
-    for stop in 0..from.stops.len() {
-        for by in [by, -by] {
-            let mut choices = from.clone();
-            choices.stops[stop].depart += by;
-            let mut both = choices.clone();
-            moved.push(choices);
-            if let Some(next) = both.stops.get_mut(stop + 1) {
-                next.depart += by;
-                moved.push(both);
+/// A move of a stop: its departure alone or with the next, or a wait by twice as many minutes; forth or back.
+#[derive(Clone, Copy)]
+enum Move {
+    Alone(f64),
+    WithNext(f64),
+    Wait(f64),
+}
+
+impl Move {
+    fn make(self, choices: &mut Choices, stop: usize, by: f64) {
+        match self {
+            Self::Alone(way) => choices.stops[stop].depart += way * by,
+            Self::WithNext(way) => choices.stops[stop..=stop + 1].iter_mut().for_each(|stop| stop.depart += way * by),
+            Self::Wait(way) => choices.stops[stop].not_before += 2.0 * way * by,
+        }
+    }
+}
+
+/// The moves that a sequence allows.
+fn moves(choices: &Choices) -> Vec<(usize, Move)> {
+    let mut all = Vec::new();
+    for (stop, choice) in choices.stops.iter().enumerate() {
+        for way in [1.0, -1.0] {
+            all.push((stop, Move::Alone(way)));
+            if stop + 1 < choices.stops.len() {
+                all.push((stop, Move::WithNext(way)));
             }
-            if from.stops[stop].not_before > 0.0 {
-                let mut waits = from.clone();
-                waits.stops[stop].not_before += 2.0 * by;
-                moved.push(waits);
+            if choice.not_before > 0.0 {
+                all.push((stop, Move::Wait(way)));
             }
         }
     }
-    moved
+    all
 }
 
 /// Ways between two of one sequence of stops.

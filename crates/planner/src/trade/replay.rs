@@ -69,43 +69,70 @@ pub struct ClockPlan {
 }
 
 /// Where a replay stands.
-struct Stand {
+#[derive(Clone, Copy)]
+pub(super) struct Stand {
     node: Node,
     soc: f64,
     minute: f64,
+    money: f64,
     driven: f64,
     taken: u32,
 }
 
-/// The plan of some choices; `None` where they break a limit. With receipts it costs what they say, else what its clock says.
-pub(crate) fn replay(trip: &ClockTrip, choices: &Choices, with_receipts: bool) -> Option<ClockPlan> {
-    let start = trip.problem.trip.goal.start.get();
-    let mut at = Stand { node: Node::Start, soc: start, minute: 0.0, driven: 0.0, taken: 0 };
+impl Stand {
+    /// At the start.
+    pub(super) fn start(trip: &ClockTrip) -> Self {
+        let soc = trip.problem.trip.goal.start.get();
+        Self { node: Node::Start, soc, minute: 0.0, money: 0.0, driven: 0.0, taken: 0 }
+    }
+
+    /// After one more stop, by the clock's own prices; `None` where it breaks a limit.
+    pub(super) fn after(mut self, trip: &ClockTrip, choice: &Choice) -> Option<Self> {
+        let span = stand(trip, &mut self, choice)?;
+        self.money += cost_by_clock(trip, choice, &span);
+        Some(self)
+    }
+
+    /// Minutes and money at the end, after all stops; `None` where it breaks a limit.
+    pub(super) fn at_end(mut self, trip: &ClockTrip, choices: &Choices) -> Option<(f64, f64)> {
+        finish(trip, &mut self, choices)?;
+        Some((self.minute, self.money))
+    }
+}
+
+/// The plan of some choices, with receipts; `None` where they break a limit.
+pub(crate) fn replay(trip: &ClockTrip, choices: &Choices) -> Option<ClockPlan> {
+    let mut at = Stand::start(trip);
     let mut stops = Vec::with_capacity(choices.stops.len());
     for choice in &choices.stops {
-        stops.push(stop(trip, &mut at, choice, with_receipts)?);
+        let stop = stop(trip, &mut at, choice)?;
+        at.money += stop.cost;
+        stops.push(stop);
     }
-    let leg = trip.problem.leg(at.node, Node::End).filter(|leg| leg.allows(at.soc))?;
-    let before = at.minute;
-    drive(trip, &mut at, leg, choices.last_roadside)?;
-    let bounds = &trip.wishes;
-    let stops_at = |node: RoadIndex| choices.stops.iter().any(|choice| choice.node == node);
-    let few = bounds.most_stops.is_none_or(|most| choices.stops.len() <= most as usize);
-    let visits = trip.problem.road().all(|node| !trip.sites[node].visit || stops_at(node));
-    let cost: f64 = stops.iter().map(|stop: &ClockStop| stop.cost).sum();
-    let within = few
-        && visits
-        && bounds.most_cost.is_none_or(|most| cost <= most + 1e-6)
-        && bounds.most_time.is_none_or(|most| at.minute <= most.get() + 1e-6);
+    let (before, left) = (at.minute, at.soc);
+    let leg = finish(trip, &mut at, choices)?;
     let roadside = choices.stops.iter().map(|choice| choice.roadside).chain([choices.last_roadside]);
-    within.then(|| ClockPlan {
+    Some(ClockPlan {
         last_drive: Minutes::new(at.minute - before),
         total: Minutes::new(at.minute),
-        cost,
-        arrival: Soc::percent(leg.arrive(at.soc)),
+        cost: at.money,
+        arrival: Soc::percent(leg.arrive(left)),
         roadside: roadside.flatten().map(|occasion| trip.occasions[occasion].pause).collect(),
         stops,
     })
+}
+
+/// Drives from the last stop to the end; `None` where that, or the whole, breaks a limit.
+fn finish(trip: &ClockTrip, at: &mut Stand, choices: &Choices) -> Option<Leg> {
+    let leg = *trip.problem.leg(at.node, Node::End).filter(|leg| leg.allows(at.soc))?;
+    drive(trip, at, &leg, choices.last_roadside)?;
+    let bounds = &trip.wishes;
+    let stops_at = |node: RoadIndex| choices.stops.iter().any(|choice| choice.node == node);
+    let within = bounds.most_stops.is_none_or(|most| choices.stops.len() <= most as usize)
+        && bounds.most_cost.is_none_or(|most| at.money <= most + 1e-6)
+        && bounds.most_time.is_none_or(|most| at.minute <= most.get() + 1e-6)
+        && (bounds.visit.is_empty() || trip.problem.road().all(|node| !trip.sites[node].visit || stops_at(node)));
+    within.then_some(leg)
 }
 
 /// Drives a leg, with a pause at the roadside where one was chosen.
@@ -130,10 +157,10 @@ fn drive(trip: &ClockTrip, at: &mut Stand, leg: &Leg, roadside: Option<usize>) -
     (trip.due_by(at.minute) & !at.taken == 0).then_some(())
 }
 
-fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice, with_receipt: bool) -> Option<ClockStop> {
+/// Drives to a stop and stands there as chosen.
+fn stand(trip: &ClockTrip, at: &mut Stand, choice: &Choice) -> Option<Span> {
     let (node, problem) = (choice.node, &trip.problem);
     let leg = *problem.leg(at.node, Node::Site(node)).filter(|leg| leg.allows(at.soc))?;
-    let left = at.minute;
     drive(trip, at, &leg, choice.roadside)?;
     let (arrive, reached, site) = (leg.arrive(at.soc), at.minute, &trip.sites[node]);
     if choice.depart < arrive - NO_CHARGE || choice.depart > problem.ceiling + 1e-9 {
@@ -143,34 +170,41 @@ fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice, with_receipt: bool) -
         return None;
     }
     let depart = choice.depart.min(problem.ceiling).max(arrive);
-    let overhead = if depart - arrive > NO_CHARGE { problem.site(node).overhead.get() } else { 0.0 };
-    let charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
-    let mut begins = reached;
+    let (mut begins, mut charge, mut overhead) = (reached, 0.0, 0.0);
     if depart - arrive > NO_CHARGE {
+        overhead = problem.site(node).overhead.get();
+        charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
         let (open, closes) = site.open_from((reached + overhead).max(choice.not_before))?;
-        (begins + charge <= f64::INFINITY && open + charge <= closes + 1e-6).then_some(())?;
+        (open + charge <= closes + 1e-6).then_some(())?;
         begins = open;
     }
-    let charged = if depart - arrive > NO_CHARGE { begins + charge } else { reached };
+    let charged = begins + charge;
     let leaves = leaves(trip, at, choice, reached, charged)?;
-    let plug = (depart - arrive) / 100.0 * problem.trip.vehicle.usable.get() / site.stored_share;
-    let span = Span { arrive, depart, begins, charged, leaves };
-    let receipt = if with_receipt && plug > 0.0 { receipt_of(trip, choice, &span) } else { None };
+    (at.node, at.soc, at.minute) = (Node::Site(node), depart, leaves);
+    Some(Span { arrive, depart, reached, overhead, begins, charged, leaves })
+}
+
+/// A stop with its receipt.
+fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice) -> Option<ClockStop> {
+    let left = at.minute;
+    let span = stand(trip, at, choice)?;
+    let site = &trip.sites[choice.node];
+    let plug = (span.depart - span.arrive) / 100.0 * trip.problem.trip.vehicle.usable.get() / site.stored_share;
+    let receipt = if plug > 0.0 { receipt_of(trip, choice, &span) } else { None };
     let cost = match &receipt {
         Some(receipt) => receipt.total_with_vat.to_f64()?,
         None => cost_by_clock(trip, choice, &span),
     };
-    (at.node, at.soc, at.minute) = (Node::Site(node), depart, leaves);
     Some(ClockStop {
-        site: trip.index(node),
-        drive: Minutes::new(reached - left),
-        arrive: Soc::percent(arrive),
-        depart: Soc::percent(depart),
-        reached: Minutes::new(reached),
-        overhead: Minutes::new(overhead),
-        wait: Minutes::new((begins - reached - overhead).max(0.0)),
-        charge: Minutes::new(charge),
-        leaves: Minutes::new(leaves),
+        site: trip.index(choice.node),
+        drive: Minutes::new(span.reached - left),
+        arrive: Soc::percent(span.arrive),
+        depart: Soc::percent(span.depart),
+        reached: Minutes::new(span.reached),
+        overhead: Minutes::new(span.overhead),
+        wait: Minutes::new((span.begins - span.reached - span.overhead).max(0.0)),
+        charge: Minutes::new(span.charged - span.begins),
+        leaves: Minutes::new(span.leaves),
         pause: choice.pause.map(|occasion| trip.occasions[occasion].pause),
         plug: Energy::kwh(plug),
         cost,
@@ -202,6 +236,8 @@ fn leaves(trip: &ClockTrip, at: &mut Stand, choice: &Choice, reached: f64, charg
 struct Span {
     arrive: f64,
     depart: f64,
+    reached: f64,
+    overhead: f64,
     begins: f64,
     charged: f64,
     leaves: f64,
@@ -210,9 +246,7 @@ struct Span {
 fn receipt_of(trip: &ClockTrip, choice: &Choice, span: &Span) -> Option<Receipt> {
     let site = &trip.sites[choice.node];
     let (tariff, zone) = site.tariff.as_ref()?;
-    let (from, to) = (Soc::percent(span.arrive), Soc::percent(span.depart));
-    let stall = &trip.problem.stalls[choice.node];
-    let mut periods = periods_at(&trip.problem.trip.vehicle, stall, site.stored_share, from, to);
+    let mut periods = periods(trip, choice, span);
     if span.leaves > span.charged + 1e-6 {
         let time = Minutes::new(span.leaves - span.charged);
         periods.push(Period { time, energy: Energy::kwh(0.0), current: None, parking: true });
@@ -220,6 +254,24 @@ fn receipt_of(trip: &ClockTrip, choice: &Choice, span: &Span) -> Option<Receipt>
     let since = SignedDuration::from_secs_f64((60e3 * span.begins).round() / 1e3);
     let began = trip.departure.checked_add(since).ok()?.with_time_zone(zone.clone());
     Some(receipt(tariff, &began, &periods))
+}
+
+/// The periods of a charge, as a receipt wants them: from one change of price to the next where only the clock counts, else so
+/// short that power changes little within.
+fn periods(trip: &ClockTrip, choice: &Choice, span: &Span) -> Vec<Period> {
+    let (site, vehicle) = (&trip.sites[choice.node], &trip.problem.trip.vehicle);
+    if !site.price.is_by_clock_only() {
+        let (from, to) = (Soc::percent(span.arrive), Soc::percent(span.depart));
+        return periods_at(vehicle, &trip.problem.stalls[choice.node], site.stored_share, from, to);
+    }
+    let (mut soc, mut minute) = (span.arrive, span.begins);
+    let period = |(to, until): (f64, f64)| {
+        let energy = Energy::kwh((to - soc) / 100.0 * vehicle.usable.get() / site.stored_share);
+        let time = Minutes::new(until - minute);
+        (soc, minute) = (to, until);
+        Period { time, energy, current: None, parking: false }
+    };
+    priced_together(trip, choice, span).into_iter().map(period).collect()
 }
 
 fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {

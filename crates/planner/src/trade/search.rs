@@ -34,6 +34,14 @@ pub(crate) struct Fineness {
     pub(crate) optimistic: bool,
 }
 
+/// Where a label may be driven on to.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum Goes {
+    Anywhere,
+    ToSites,
+    ToTheEnd,
+}
+
 /// A label on leaving a node.
 #[derive(Clone, Copy)]
 pub(super) struct Label {
@@ -43,6 +51,7 @@ pub(super) struct Label {
     pub(super) taken: u32,
     pub(super) stops: u32,
     pub(super) depart: f64,
+    pub(super) goes: Goes,
     /// The label before, and what was decided.
     pub(super) before: usize,
     pub(super) choice: Choice,
@@ -150,6 +159,7 @@ impl<'a> Search<'a> {
             taken: 0,
             stops: 0,
             depart: start,
+            goes: Goes::Anywhere,
             before: usize::MAX,
             choice: nowhere,
         };
@@ -159,6 +169,10 @@ impl<'a> Search<'a> {
             let many = limits.labels.is_some_and(|most| search.labels.len() > most);
             if many || stop.is_raised() {
                 return None;
+            }
+            // One end that is not matched is enough to know that not all are.
+            if fineness.optimistic && limits.best.is_none() && !search.ends.is_empty() {
+                break;
             }
             let arrivals = search.arrivals.remove(&node).unwrap_or_default();
             let arrivals = search.unbeaten_arrivals(arrivals);
@@ -209,7 +223,8 @@ impl<'a> Search<'a> {
         let at = self.labels[label];
         for leg in trip.problem.legs(from) {
             let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
-            if ruled_out || !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
+            let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
+            if ruled_out || elsewhere || !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
                 continue;
             }
             for driven in self.drives(&at, leg) {
@@ -323,8 +338,8 @@ impl<'a> Search<'a> {
         });
         let mut stairs = Stairs::default();
         labels.retain(|at| {
-            let kind = self.kind(at.taken, at.stops, at.driven, at.depart);
-            stairs.of(kind).add(at.minute, at.money, self.fineness.slack)
+            let (taken, stops, driven, soc) = self.kind(at.taken, at.stops, at.driven, at.depart);
+            stairs.of((taken, stops, driven, 3 * soc + at.goes as u32)).add(at.minute, at.money, self.fineness.slack)
         });
         labels
     }

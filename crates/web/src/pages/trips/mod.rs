@@ -47,7 +47,7 @@ pub(crate) use new::{form as new_form, make};
 use plan_view::{Outcome, PlanView};
 pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
 pub(crate) use sites::{change as change_site, import as import_sites, remove as remove_site, show as show_sites};
-pub(crate) use trade::{show as show_trade, whole as whole_trade};
+pub(crate) use trade::{prove as prove_trade, show as show_trade, whole as whole_trade};
 pub(crate) use wishes::{keep as keep_wishes, touch as touch_stop};
 
 /// A trip as an address asks for it: the solved trip, and the controls with the departures that the driver has fixed.

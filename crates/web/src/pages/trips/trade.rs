@@ -1,7 +1,7 @@
 //! A trip by its clock: the plan of its goal with all that is wished, stop by stop, and minutes against money: every plan that no
 //! other beats, drawn, and those that are best at some value of an hour.
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use askama::Template;
 use axum::extract::{Query, State};
@@ -9,7 +9,8 @@ use axum::http::StatusCode;
 use axum::response::Response;
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_planner::trade::{Certified, ClockPlan, ClockStop, NoTrade, best_at_some_value};
+use spare_hour_planner::trade::certificate::{AllWithin, Attempt, BestWithin};
+use spare_hour_planner::trade::{ClockPlan, ClockStop, NoTrade, best_at_some_value};
 use spare_hour_planner::{STRATEGIES, StopSign};
 use spare_hour_planning::drive_trip::{KeptTrip, kept_wishes};
 use spare_hour_planning::trade_trip::TradedTrip;
@@ -30,6 +31,8 @@ use crate::layout::Frame;
 const DRAWN_TO: f64 = 1.4;
 /// Share of the fastest plan's money that a plan has to save against the one before to be told.
 const WORTH_TELLING: f64 = 0.02;
+/// Labels that one attempt at a proof may take: about two seconds.
+const LABELS_OF_AN_ATTEMPT: usize = 500_000;
 /// Share of the day that is told of beside the fastest plan.
 const OF_THE_DAY: f64 = 0.01;
 
@@ -265,24 +268,67 @@ fn cards(
     }
 }
 
-/// What is proven, and of what.
+/// What is proven of the best plan.
 fn proof(traded: &TradedTrip) -> String {
-    match traded.trade.certified {
-        Some(Certified::Best { worth: 0.0, gap }) => {
-            format!("Proven: no plan by this clock, with these pauses, hours and waits, is faster by more than {:.2} min.", gap.max(0.005))
+    match traded.trade.best_within {
+        Some(BestWithin { worth: 0.0, gap }) => {
+            format!(
+                "Proven: no plan by this clock, with these pauses, hours and waits, is faster by more than {:.2} min.",
+                gap.max(0.005)
+            )
         }
-        Some(Certified::Best { worth, gap }) => format!(
+        Some(BestWithin { worth, gap }) => format!(
             "Proven: no plan by this clock comes to {:.2} min less than the best, where an hour is worth {:.2}.",
             gap.max(0.005),
             60.0 / worth
         ),
-        Some(Certified::Whole { minutes, money }) => {
-            format!("Proven: every plan is matched by one of these that is at most {minutes} min slower and {money} dearer.")
+        None => {
+            "Searched on a grid of 1 % and refined; not proven: a boost, or a price that depends on how a charge began."
+                .into()
         }
-        None => "Searched on a grid of 1 % and refined; not proven: a boost, a price that depends on how a charge began, or a \
-                 trade too wide to bound in the time there is."
-            .into(),
     }
+}
+
+/// What is proven of the whole trade, which goes on as long as somebody looks.
+#[derive(Template)]
+#[template(path = "trips/trade_proof.html")]
+struct ProofPart {
+    reached: Option<AllWithin>,
+    currency: String,
+    /// Where the next attempt is asked for.
+    next: Option<String>,
+}
+
+/// Tries a closer proof of the whole trade than the one before.
+pub(crate) async fn prove(
+    State(app): State<App>,
+    Path(id): Path<i32>,
+    Query(ask): Query<Ask>,
+) -> Result<Response, WebError> {
+    let weighed = weighed(&app, id, &ask, true).await?;
+    let currency = weighed.kept.stored.about.currency.clone();
+    let none = || ProofPart { reached: None, currency: currency.clone(), next: None };
+    let Some(Ok(traded)) = weighed.traded else { return Ok(page(StatusCode::OK, &none())) };
+    let query = ask.without_all(&["pick", "whole", "kept"]);
+    let key = format!("{id} {} {} {query}", app.changes(), app.here.today());
+    let known = app.proving.get(&key);
+    let begin = move |_: &Store, stop: &StopSign| {
+        let begun = known.or_else(|| traded.proving(stop).map(|proving| Arc::new(Mutex::new(proving))));
+        Ok(begun.map(|begun| {
+            let mut proving = begun.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut labels = LABELS_OF_AN_ATTEMPT;
+            let attempt = proving.attempt(&mut labels, stop);
+            let reached = proving.reached;
+            drop(proving);
+            (begun, attempt, reached)
+        }))
+    };
+    let Some((begun, attempt, reached)) = app.run_while_waiting(begin).await? else {
+        return Ok(page(StatusCode::OK, &none()));
+    };
+    app.proving.put(key, begun);
+    let next = (attempt == Attempt::GoesOn).then(|| format!("/trips/{id}/trade/proof?{query}"));
+    Ok(page(StatusCode::OK, &ProofPart { reached, next, ..none() }))
 }
 
 fn strategies(traded: &TradedTrip, best: Option<&ClockPlan>, currency: &str) -> Vec<StrategyRow> {

@@ -1,0 +1,137 @@
+//! What is proven of plans: an optimistic search, to which every step is given for less than it takes, finds nothing below them.
+//!
+//! It can be told where every price depends on the clock alone and there is no boost. The finer the steps, the less is given
+//! away, the more labels it takes: so it goes on behind the answer, attempt by attempt.
+
+use super::bounds::{Bounds, slopes};
+use super::clock_trip::ClockTrip;
+use super::search::{Limits, Search};
+use super::staircase::Staircase;
+use super::{ClockPlan, TIME_ALONE, TradeTrip};
+use crate::StopSign;
+
+/// Steps of the searches that bound the best plan, points of SoC.
+const BOUNDING_STEPS: [f64; 3] = [1.0, 0.3, 0.1];
+/// A bound of the best plan that is as close as this is close enough, minutes.
+const CLOSE: f64 = 0.1;
+/// Most labels of the searches that bound the best plan together.
+const MOST_LABELS: usize = 12_000;
+/// Tolerances that are tried to be certified of a whole trade, minutes and money, each with the step of its search.
+const ATTEMPTS: [((f64, f64), f64); 8] = [
+    ((5.0, 2.5), 2.0),
+    ((5.0, 2.5), 1.0),
+    ((2.0, 1.0), 1.0),
+    ((2.0, 1.0), 0.5),
+    ((1.0, 0.5), 0.5),
+    ((1.0, 0.5), 0.25),
+    ((0.5, 0.2), 0.2),
+    ((0.2, 0.05), 0.1),
+];
+
+/// No plan comes to less than the best by more than a gap.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct BestWithin {
+    /// What a unit of money is worth in minutes; 0 where time alone counts.
+    pub worth: f64,
+    /// By how many minutes at most.
+    pub gap: f64,
+}
+
+/// Every plan is matched by one of a trade.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct AllWithin {
+    /// That is at most so many minutes slower
+    pub minutes: f64,
+    /// and so much dearer.
+    pub money: f64,
+}
+
+/// The proof of a whole trade, attempt by attempt.
+pub struct Proving {
+    clock: ClockTrip,
+    bounds: Bounds,
+    known: Staircase,
+    next: usize,
+    /// What was reached.
+    pub reached: Option<AllWithin>,
+}
+
+/// How an attempt went.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Attempt {
+    /// It may be tried on.
+    GoesOn,
+    /// There is nothing more to try.
+    Over,
+}
+
+impl Proving {
+    /// Begins to prove that nothing is missing among a trip's plans; `None` where that cannot be told, or told to stop.
+    pub fn of(trip: &TradeTrip, plans: &[ClockPlan], stop: &StopSign) -> Option<Self> {
+        let clock = ClockTrip::new(trip, stop).filter(|clock| clock.can_be_bounded() && !plans.is_empty())?;
+        let worths = slopes(plans.iter().map(|plan| (plan.total.get(), plan.cost)));
+        let bounds = Bounds::new(&clock, &worths, stop)?;
+        let mut known = Staircase::default();
+        for plan in plans {
+            known.add(plan.total.get(), plan.cost, (0.0, 0.0));
+        }
+        Some(Self { clock, bounds, known, next: 0, reached: None })
+    }
+
+    /// Tries the next tolerance with at most so many labels.
+    pub fn attempt(&mut self, labels: &mut usize, stop: &StopSign) -> Attempt {
+        let Some(&(but, step)) = ATTEMPTS.get(self.next) else { return Attempt::Over };
+        let limits = Limits {
+            bounds: Some(&self.bounds),
+            known: self.known.clone(),
+            but,
+            labels: Some(*labels),
+            ..Limits::default()
+        };
+        let Some((least, used)) = Search::least(&self.clock, step, &limits, 0.0, stop) else { return Attempt::Over };
+        *labels = labels.saturating_sub(used);
+        self.next += 1;
+        if least.is_infinite() {
+            self.reached = Some(AllWithin { minutes: but.0, money: but.1 });
+            // What is closer is tried next.
+            self.next += ATTEMPTS[self.next..].iter().take_while(|next| next.0 == but).count();
+        }
+        if self.next < ATTEMPTS.len() { Attempt::GoesOn } else { Attempt::Over }
+    }
+
+    /// What is reached with so many labels.
+    pub fn within(mut self, mut labels: usize, stop: &StopSign) -> Option<AllWithin> {
+        while self.attempt(&mut labels, stop) == Attempt::GoesOn {}
+        self.reached
+    }
+}
+
+/// What is proven of the best of some plans where a unit of money is worth so many minutes: from coarse steps to fine ones, as
+/// long as the labels last.
+pub(super) fn of_the_best(
+    clock: &ClockTrip,
+    bounds: &Bounds,
+    plans: &[ClockPlan],
+    worth: f64,
+    stop: &StopSign,
+) -> Option<BestWithin> {
+    if plans.is_empty() || !clock.can_be_bounded() {
+        return None;
+    }
+    // Where time alone counts, money is no part of what is bounded.
+    let counted = if worth <= TIME_ALONE { 0.0 } else { worth };
+    let best = plans.iter().map(|plan| plan.total.get() + counted * plan.cost).fold(f64::INFINITY, f64::min);
+    let mut gap = if counted == 0.0 { best - clock.bound_of_minutes() } else { f64::INFINITY };
+    let mut labels = MOST_LABELS;
+    for step in BOUNDING_STEPS {
+        if gap <= CLOSE {
+            break;
+        }
+        let limits =
+            Limits { bounds: Some(bounds), best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
+        let Some((least, used)) = Search::least(clock, step, &limits, counted, stop) else { break };
+        labels = labels.saturating_sub(used);
+        gap = gap.min((best - least).max(0.0));
+    }
+    gap.is_finite().then_some(BestWithin { worth: counted, gap })
+}
