@@ -12,6 +12,7 @@ export function page() {
         void send(form, event.submitter);
       });
       addEventListener("popstate", () => void visit(location.href, false));
+      document.addEventListener("toggle", () => void load(), true);
       void load();
     },
   };
@@ -58,8 +59,10 @@ async function load(): Promise<void> {
   }
 }
 
-function nextToLoad(): HTMLElement | null {
-  return document.querySelector<HTMLElement>("[data-load]");
+/** The next part that is in sight: what is folded waits until it is opened. */
+function nextToLoad(): HTMLElement | undefined {
+  const parts = document.querySelectorAll<HTMLElement>("[data-load]");
+  return [...parts].find((part) => !part.closest("details:not([open])"));
 }
 
 /** Sends a form with files and tells how far it has come, where the form has a line for that. */

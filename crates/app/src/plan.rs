@@ -67,8 +67,7 @@ impl PlanTrip {
     fn trade(&self, file: &TripOfFile, named: &impl Fn(String) -> String) -> Result<(), Failure> {
         let here = Here::of_this_machine();
         let traded = match TradedTrip::of_file(file, &here, self.frontier, &StopSign::default()) {
-            Ok(traded) if self.frontier => traded.proven(LABELS_OF_PROOF, &StopSign::default()),
-            Ok(traded) => traded,
+            Ok(traded) => traded.proven(self.frontier.then_some(LABELS_OF_PROOF), &StopSign::default()),
             Err(NoTrade::Stopped) => return Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
             Err(NoTrade::Infeasible) => return Err(self.no_trade(file, named, &here)),
         };

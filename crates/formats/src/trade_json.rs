@@ -15,7 +15,9 @@ use crate::plan_json::{FORMAT, ReceiptLineFile, StrategyFile, VERSION, civil, re
 pub struct TradeReport<'a> {
     /// The trade.
     pub trade: &'a Trade,
-    /// What is proven of the whole of it.
+    /// What is proven of the plan that the goal asks for,
+    pub best_within: Option<BestWithin>,
+    /// and of the whole trade.
     pub all_within: Option<AllWithin>,
     /// The plan that the goal asks for.
     pub best: &'a ClockPlan,
@@ -145,7 +147,7 @@ fn proof(report: &TradeReport) -> ProofFile {
             gap_cost: up(money),
         };
     }
-    match report.trade.best_within {
+    match report.best_within {
         Some(BestWithin { worth, gap }) if gap <= by_minutes || worth > 0.01 => ProofFile {
             of: match worth {
                 0.0 => format!("No plan takes fewer minutes than this by more than gap_min, {UNDER}. By money alone none costs less by more than gap_cost."),

@@ -17,7 +17,7 @@ use spare_hour_core::money::tariff::{Component, Element, Kind, Moment, Restricti
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Voltage};
 use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, Pause, SiteWishes, Wishes};
 use spare_hour_core::trip::{Site, Trip, TripDraft};
-use spare_hour_planner::trade::certificate::{AllWithin, BestWithin, Proving};
+use spare_hour_planner::trade::certificate::{AllWithin, BestWithin, Proving, best_within};
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip};
 use spare_hour_planner::{Planner, STRATEGIES, StopSign, Strategy};
 use std::sync::Arc;
@@ -449,7 +449,8 @@ fn bounds_plugs_and_the_wheel_are_kept() {
 /// Whether brute force finds a plan below what is certified of a trip's best plan; the gap that is.
 fn beats_what_is_certified(asked: &TradeTrip, found: &[(f64, f64)], value: Option<f64>) -> Option<f64> {
     let near = Trade::near_best(asked, value, &StopSign::default()).ok()?;
-    let Some(BestWithin { worth, gap }) = near.best_within else { panic!("prices by the clock alone are bounded") };
+    let proven = best_within(asked, &near.plans, value, &StopSign::default());
+    let Some(BestWithin { worth, gap }) = proven else { panic!("prices by the clock alone are bounded") };
     let of = |minutes: f64, money: f64| minutes + worth * money;
     let best = near.plans.iter().map(|plan| of(plan.total.get(), plan.cost)).fold(f64::INFINITY, f64::min);
     for &(minutes, money) in found {

@@ -1,11 +1,8 @@
 //! The best hour to leave: what the best plan takes and costs for each hour of a span, by the clock.
 
-use std::sync::Arc;
-
 use jiff::ZonedDateTime;
 use spare_hour_planner::StopSign;
-use spare_hour_planner::left_out::in_order;
-use spare_hour_planner::trade::{Trade, TradeTrip};
+use spare_hour_planner::trade::Trade;
 
 use crate::clock::after;
 use crate::plan_trip::TripToPlan;
@@ -22,14 +19,8 @@ pub struct Leaving {
 /// The best plan of a trip for each of so many departures, so many minutes apart, the first when it leaves itself. A coarse search:
 /// minutes within about one of the best.
 pub fn hours(to_plan: &TripToPlan, count: usize, apart: f64, stop: &StopSign) -> Vec<Leaving> {
-    let (trip, _) = in_order(to_plan.trip.clone());
-    let value = trip.goal.value_of_time_per_hour;
-    let mut asked = TradeTrip {
-        tariffs: to_plan.prices.for_member(&trip, &to_plan.wishes.members),
-        trip: Arc::new(trip),
-        departure: to_plan.departure.clone(),
-        wishes: to_plan.wishes.clone(),
-    };
+    let (mut asked, _) = to_plan.by_clock();
+    let value = to_plan.trip.goal.value_of_time_per_hour;
     let mut leavings = Vec::new();
     for index in 0..count {
         let Some(at) = after(&to_plan.departure, apart * index as f64).filter(|_| !stop.is_raised()) else { break };

@@ -25,6 +25,7 @@ pub mod best_hour;
 pub mod clock;
 pub mod combine_charges;
 pub mod drive_trip;
+pub mod explain_trade;
 pub mod keep_trip;
 pub mod kept;
 pub mod month;

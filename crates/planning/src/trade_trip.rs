@@ -5,7 +5,7 @@ use std::sync::Arc;
 use jiff::ZonedDateTime;
 use spare_hour_formats::{TradeReport, TripOfFile};
 use spare_hour_planner::left_out::{LeftOut, in_order};
-use spare_hour_planner::trade::certificate::{AllWithin, Proving};
+use spare_hour_planner::trade::certificate::{self, AllWithin, BestWithin, Proving};
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip, plug_limit};
 use spare_hour_planner::{STRATEGIES, StopSign};
 
@@ -18,7 +18,9 @@ use crate::plan_trip::TripToPlan;
 pub struct TradedTrip {
     /// The trade.
     pub trade: Trade,
-    /// What is proven of the whole of it, as far as that was tried.
+    /// What is proven of its best plan,
+    pub best_within: Option<BestWithin>,
+    /// and of the whole of it, as far as that was tried.
     pub all_within: Option<AllWithin>,
     /// What the strategies of thumb make of it by the same clock, in the order of [`STRATEGIES`].
     pub strategies: Vec<Option<ClockPlan>>,
@@ -28,9 +30,23 @@ pub struct TradedTrip {
     pub pauses: Vec<String>,
     /// Sites that were left out, by identifier, and why.
     pub left_out: Vec<(String, &'static str)>,
-    asked: TradeTrip,
-    value_of_time_per_hour: Option<f64>,
+    pub(crate) asked: TradeTrip,
+    pub(crate) value_of_time_per_hour: Option<f64>,
     bound_in_time: bool,
+}
+
+impl TripToPlan {
+    /// The trip as it is weighed by its clock, and the sites that are out of order.
+    pub(crate) fn by_clock(&self) -> (TradeTrip, Vec<LeftOut>) {
+        let (trip, broken) = in_order(self.trip.clone());
+        let asked = TradeTrip {
+            tariffs: self.prices.for_member(&trip, &self.wishes.members),
+            trip: Arc::new(trip),
+            departure: self.departure.clone(),
+            wishes: self.wishes.clone(),
+        };
+        (asked, broken)
+    }
 }
 
 impl TradedTrip {
@@ -73,6 +89,7 @@ impl TradedTrip {
             value_of_time_per_hour,
             bound_in_time: wishes.most_time.is_some(),
             departure: asked.departure.clone(),
+            best_within: None,
             all_within: None,
             asked,
         })
@@ -83,10 +100,17 @@ impl TradedTrip {
         Proving::of(&self.asked, &self.trade.plans, stop)
     }
 
-    /// The same with what is proven of the whole trade with so much work.
+    /// What is proven of its best plan; `None` where that cannot be told, or told to stop.
+    pub fn prove_best(&self, stop: &StopSign) -> Option<BestWithin> {
+        certificate::best_within(&self.asked, &self.trade.plans, self.value_of_time_per_hour, stop)
+    }
+
+    /// The same with what is proven of its best plan, and of the whole trade with so much work, where that is wanted.
     #[must_use]
-    pub fn proven(mut self, labels: usize, stop: &StopSign) -> Self {
-        self.all_within = self.proving(stop).and_then(|proving| proving.within(labels, stop));
+    pub fn proven(mut self, labels_for_all: Option<usize>, stop: &StopSign) -> Self {
+        self.best_within = self.prove_best(stop);
+        let all = |labels: usize| self.proving(stop)?.within(labels, stop);
+        self.all_within = labels_for_all.and_then(all);
         self
     }
 
@@ -95,14 +119,8 @@ impl TradedTrip {
     /// # Errors
     /// [`NoTrade`] when there is no plan, or nobody waits any more.
     pub fn of_plan(to_plan: &TripToPlan, whole: bool, stop: &StopSign) -> Result<Self, NoTrade> {
-        let (trip, broken) = in_order(to_plan.trip.clone());
-        let value_of_time_per_hour = trip.goal.value_of_time_per_hour;
-        let asked = TradeTrip {
-            tariffs: to_plan.prices.for_member(&trip, &to_plan.wishes.members),
-            trip: Arc::new(trip),
-            departure: to_plan.departure.clone(),
-            wishes: to_plan.wishes.clone(),
-        };
+        let (asked, broken) = to_plan.by_clock();
+        let value_of_time_per_hour = to_plan.trip.goal.value_of_time_per_hour;
         Self::of_asked(asked, &broken, value_of_time_per_hour, whole, stop)
     }
 
@@ -112,6 +130,7 @@ impl TradedTrip {
         Some(TradeReport {
             strategies: STRATEGIES.into_iter().zip(self.strategies.iter().map(Option::as_ref)).collect(),
             trade: &self.trade,
+            best_within: self.best_within,
             all_within: self.all_within.filter(|_| frontier),
             best,
             gap: self.gap(best),

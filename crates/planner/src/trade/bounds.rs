@@ -30,7 +30,7 @@ struct Weighed {
 /// What is still to come at least: minutes, and minutes and money's worth together at each worth.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct ToGo {
-    minutes: f64,
+    pub(crate) minutes: f64,
     money: f64,
     weighed: Vec<(f64, f64)>,
 }
@@ -86,9 +86,9 @@ impl Weighed {
 
 impl ToGo {
     /// Whether known plans are no later and no dearer, but for slacks, than whatever a label may still come to that leaves at a
-    /// minute with so much spent.
-    pub(crate) fn is_beaten(&self, known: &Staircase, minute: f64, money: f64, but: (f64, f64)) -> bool {
-        let least = (minute + self.minutes, money + self.money);
+    /// minute with so much spent and ends no sooner than at another.
+    pub(crate) fn is_beaten(&self, known: &Staircase, (minute, end): (f64, f64), money: f64, but: (f64, f64)) -> bool {
+        let least = (end, money + self.money);
         let weighed = |corner: (f64, f64)| {
             let at = |&(worth, togo): &(f64, f64)| minute + worth * money + togo >= corner.0 + worth * corner.1;
             self.weighed.iter().any(at)
@@ -97,8 +97,8 @@ impl ToGo {
     }
 
     /// Whether it comes to more than a most where a unit of money is worth so many minutes.
-    pub(crate) fn is_over(&self, worth: f64, most: f64, minute: f64, money: f64) -> bool {
-        let apart = minute + self.minutes + worth * (money + self.money) > most;
+    pub(crate) fn is_over(&self, worth: f64, most: f64, (minute, end): (f64, f64), money: f64) -> bool {
+        let apart = end + worth * (money + self.money) > most;
         let together =
             self.weighed.iter().filter(|one| one.0 == worth).any(|one| minute + worth * money + one.1 > most);
         apart || together

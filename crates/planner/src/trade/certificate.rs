@@ -7,7 +7,7 @@ use super::bounds::{Bounds, slopes};
 use super::clock_trip::ClockTrip;
 use super::search::{Limits, Search};
 use super::staircase::Staircase;
-use super::{ClockPlan, TIME_ALONE, TradeTrip};
+use super::{ClockPlan, TradeTrip};
 use crate::StopSign;
 
 /// Steps of the searches that bound the best plan, points of SoC.
@@ -106,20 +106,18 @@ impl Proving {
     }
 }
 
-/// What is proven of the best of some plans where a unit of money is worth so many minutes: from coarse steps to fine ones, as
-/// long as the labels last.
-pub(super) fn of_the_best(
-    clock: &ClockTrip,
-    bounds: &Bounds,
+/// What is proven of the best of a trip's plans at a value of an hour, or by time alone where that is `None`: from coarse steps to
+/// fine ones, as long as the labels last. `None` where it cannot be told, or told to stop.
+pub fn best_within(
+    trip: &TradeTrip,
     plans: &[ClockPlan],
-    worth: f64,
+    value_of_time_per_hour: Option<f64>,
     stop: &StopSign,
 ) -> Option<BestWithin> {
-    if plans.is_empty() || !clock.can_be_bounded() {
-        return None;
-    }
-    // Where time alone counts, money is no part of what is bounded.
-    let counted = if worth <= TIME_ALONE { 0.0 } else { worth };
+    let clock = ClockTrip::new(trip, stop).filter(|clock| clock.can_be_bounded() && !plans.is_empty())?;
+    // Where time alone counts, money is no part of what is bounded, and the bound of minutes is enough.
+    let counted = value_of_time_per_hour.map_or(0.0, |value| 60.0 / value);
+    let bounds = if counted > 0.0 { Some(Bounds::new(&clock, &[counted], stop)?) } else { None };
     let best = plans.iter().map(|plan| plan.total.get() + counted * plan.cost).fold(f64::INFINITY, f64::min);
     let mut gap = if counted == 0.0 { best - clock.bound_of_minutes() } else { f64::INFINITY };
     let mut labels = MOST_LABELS;
@@ -127,9 +125,9 @@ pub(super) fn of_the_best(
         if gap <= CLOSE {
             break;
         }
-        let limits =
-            Limits { bounds: Some(bounds), best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
-        let Some((least, used)) = Search::least(clock, step, &limits, counted, stop) else { break };
+        let bounds = bounds.as_ref();
+        let limits = Limits { bounds, best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
+        let Some((least, used)) = Search::least(&clock, step, &limits, counted, stop) else { break };
         labels = labels.saturating_sub(used);
         gap = gap.min((best - least).max(0.0));
     }

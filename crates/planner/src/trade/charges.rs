@@ -53,6 +53,12 @@ impl Search<'_> {
         labels
     }
 
+    /// Whether nothing is wanted of whoever leaves a site with these pauses taken.
+    fn rule_out(&self, (node, taken): (RoadIndex, u32), leaves: f64, money: f64, to_go: &ToGo) -> bool {
+        let end = self.trip.soonest_end(node, leaves, taken, to_go.minutes);
+        self.limits.rule_out((leaves, end), money, to_go)
+    }
+
     /// Pauses that end within so many minutes of each other are alike.
     fn pauses_alike(&self) -> f64 {
         if self.fineness.optimistic { BOUNDED_ALIKE } else { PAUSES_ALIKE }
@@ -204,7 +210,7 @@ impl Search<'_> {
             trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
             money += bill.so_far();
         }
-        if trip.due_by(leaves) & !taken != 0 || self.limits.rule_out(leaves, money, to_go) {
+        if trip.due_by(leaves) & !taken != 0 || self.rule_out((node, taken), leaves, money, to_go) {
             return None;
         }
         let stood = leaves - arrival.minute;
@@ -308,7 +314,10 @@ impl Search<'_> {
             let money = arrival.money + stands.money_until(leaves, node, trip);
             let stood = leaves - arrival.minute;
             let driven = if rest.is_some_and(|rest| stood >= rest - 1e-9) { 0.0 } else { arrival.driven };
-            if departures.at_or_above(stands.depart).is_some_and(|to_go| self.limits.rule_out(leaves, money, to_go)) {
+            if departures
+                .at_or_above(stands.depart)
+                .is_some_and(|to_go| self.rule_out((node, taken), leaves, money, to_go))
+            {
                 return;
             }
             labels.push(Label {

@@ -34,6 +34,10 @@ pub(crate) struct ClockTrip {
     /// When occasions are over, rising, each with the mask of all that are over then.
     due: Vec<(f64, u32)>,
     pub(crate) wishes: Wishes,
+    /// Minutes of the road alone from each site to the end,
+    drive_on: TiVec<RoadIndex, f64>,
+    /// and for each occasion from the last place where it may be taken.
+    drive_after: Vec<f64>,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
     /// The least that a stored percent costs anywhere, ever.
@@ -96,7 +100,12 @@ impl ClockTrip {
         let per_percent = |site: &ClockSite| site.price.least().per_kwh * usable / 100.0 / site.stored_share;
         let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min);
         let occasions = occasions(&wishes, &trip.departure);
+        let drive_on: TiVec<RoadIndex, f64> =
+            problem.road().map(|node| problem.drive(Node::Site(node), Node::End).minutes).collect();
+        let drive_after = occasions.iter().map(|one| drive_after(one, &wishes, &sites, &drive_on)).collect();
         Some(Self {
+            drive_on,
+            drive_after,
             departure: trip.departure.clone(),
             due: due(&occasions),
             occasions,
@@ -139,6 +148,26 @@ impl ClockTrip {
     pub(crate) fn due_by(&self, minute: f64) -> u32 {
         let over = self.due.partition_point(|due| due.0 < minute - 1e-9);
         over.checked_sub(1).map_or(0, |last| self.due[last].1)
+    }
+
+    /// The soonest end of whoever leaves a site at a minute, with pauses taken and at least so many minutes still to come: those
+    /// that are due by then stand between, and what is driven and what is stood add up.
+    pub(crate) fn soonest_end(&self, node: RoadIndex, minute: f64, taken: u32, to_go: f64) -> f64 {
+        let mut end = minute + to_go;
+        loop {
+            let due = self.due_by(end) & !taken;
+            let due = self.occasions.iter().enumerate().filter(|(index, _)| due & 1 << index != 0);
+            let (mut stood, mut later) = (0.0, end);
+            for (index, occasion) in due {
+                stood += occasion.length;
+                later = later.max(minute.max(occasion.from) + occasion.length + self.drive_after[index]);
+            }
+            later = later.max(minute + self.drive_on[node] + stood);
+            if later <= end + 1e-9 {
+                return end;
+            }
+            end = later;
+        }
     }
 
     /// Whether a pause can be taken at a site.
@@ -260,6 +289,23 @@ fn occasions(wishes: &Wishes, departure: &ZonedDateTime) -> Vec<Occasion> {
     found.sort_by(|a, b| a.from.total_cmp(&b.from));
     found.truncate(MOST_OCCASIONS);
     found
+}
+
+/// Minutes of the road alone from the last place where an occasion may be taken to the end.
+fn drive_after(
+    occasion: &Occasion,
+    wishes: &Wishes,
+    sites: &TiVec<RoadIndex, ClockSite>,
+    drive_on: &TiVec<RoadIndex, f64>,
+) -> f64 {
+    let pause = &wishes.pauses[occasion.pause];
+    if pause.anywhere {
+        return 0.0;
+    }
+    let has = |site: &ClockSite| pause.needs.is_none_or(|needs| site.has.contains(&needs));
+    let places = sites.iter().zip(drive_on).filter(|(site, _)| has(site));
+    let least = places.map(|(_, &minutes)| minutes).fold(f64::INFINITY, f64::min);
+    if least.is_finite() { least } else { 0.0 }
 }
 
 /// When occasions are over, each with the mask of all that are over then.

@@ -15,6 +15,7 @@ mod price_clock;
 mod replay;
 mod search;
 mod staircase;
+pub mod why;
 
 use std::sync::Arc;
 
@@ -30,7 +31,6 @@ pub use replay::{ClockPlan, ClockStop};
 use crate::StopSign;
 use crate::strategies::Strategy;
 use bounds::{Bounds, slopes};
-use certificate::BestWithin;
 use choices::Choices;
 use clock_trip::ClockTrip;
 use fill::Effort;
@@ -74,8 +74,6 @@ pub struct Trade {
     pub least_minutes: f64,
     /// and none less money.
     pub least_money: f64,
-    /// What is proven of the plan that is best for the goal.
-    pub best_within: Option<BestWithin>,
 }
 
 /// Why there is no trade.
@@ -152,7 +150,6 @@ impl Trade {
             least_minutes: clock.bound_of_minutes(),
             least_money: bounds.least_money(&clock),
             trip: Arc::clone(&clock.problem.trip),
-            best_within: certificate::of_the_best(&clock, &bounds, &plans, worth, stop),
             plans,
         })
     }

@@ -169,6 +169,14 @@ impl PriceClock {
         }
     }
 
+    /// What a kWh asks at a minute of the trip, early in a charge, with VAT.
+    pub(crate) fn per_kwh_at(&self, minute: f64) -> f64 {
+        match self {
+            Self::Simple(price) => price.per_kwh,
+            Self::Tariff(tariff) => tariff.asks_at(minute + 0.01).0,
+        }
+    }
+
     /// The minutes of the trip, within a span of it, at which a kWh or a minute becomes cheaper.
     pub(crate) fn falls(&self, from: f64, to: f64) -> &[f64] {
         match self {

@@ -111,10 +111,11 @@ pub(crate) struct Limits<'a> {
 }
 
 impl Limits<'_> {
-    /// Whether nothing is wanted that leaves at a minute with so much spent, where so much is still to come.
-    pub(super) fn rule_out(&self, minute: f64, money: f64, to_go: &ToGo) -> bool {
-        self.best.is_some_and(|(worth, most)| to_go.is_over(worth, most, minute, money))
-            || to_go.is_beaten(&self.known, minute, money, self.but)
+    /// Whether nothing is wanted that leaves at a minute with so much spent and ends no sooner than at another, where so much is
+    /// still to come.
+    pub(super) fn rule_out(&self, (minute, end): (f64, f64), money: f64, to_go: &ToGo) -> bool {
+        self.best.is_some_and(|(worth, most)| to_go.is_over(worth, most, (minute, end), money))
+            || to_go.is_beaten(&self.known, (minute, end), money, self.but)
     }
 }
 
@@ -255,7 +256,8 @@ impl<'a> Search<'a> {
             let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
             let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
             let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
-            let unwanted = self.fineness.optimistic && self.limits.rule_out(driven.minute, at.money, &ToGo::default());
+            let unwanted = self.fineness.optimistic
+                && self.limits.rule_out((driven.minute, driven.minute), at.money, &ToGo::default());
             if !unwanted && !dear && !late && !beaten {
                 self.ended.add(driven.minute, at.money, (0.0, 0.0));
                 self.ends.push((driven.minute, at.money, label, driven.roadside));

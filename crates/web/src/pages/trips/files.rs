@@ -105,6 +105,7 @@ async fn plan_by_clock(app: &App, id: i32, ask: &Ask) -> Result<Option<String>, 
         let asked = |stored: &_, clock: &_| Controls::new(&ask, stored, clock, units, here.today()).asked();
         let to_plan = KeptTrip::read(store, &here, id, asked)?.to_plan.filter(TripToPlan::needs_clock);
         let traded = to_plan.and_then(|to_plan| TradedTrip::of_plan(&to_plan, false, stop).ok());
+        let traded = traded.map(|traded| traded.proven(None, stop));
         Ok(traded.as_ref().and_then(|traded| traded.report(false)).map(|report| trade_json(&report)))
     })
     .await

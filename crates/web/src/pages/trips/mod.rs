@@ -14,6 +14,7 @@ mod site_form;
 mod sites;
 mod stop_rows;
 mod trade;
+mod trade_why;
 mod weather;
 mod wishes;
 
@@ -47,7 +48,8 @@ pub(crate) use new::{form as new_form, make};
 use plan_view::{Outcome, PlanView};
 pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
 pub(crate) use sites::{change as change_site, import as import_sites, remove as remove_site, show as show_sites};
-pub(crate) use trade::{prove as prove_trade, show as show_trade, whole as whole_trade};
+pub(crate) use trade::{prove as prove_trade, prove_best, show as show_trade, whole as whole_trade};
+pub(crate) use trade_why::{take_back, why as why_trade};
 pub(crate) use wishes::{keep as keep_wishes, touch as touch_stop};
 
 /// A trip as an address asks for it: the solved trip, and the controls with the departures that the driver has fixed.

@@ -286,7 +286,7 @@ fn with_departure(fields: &WishFields, clock: TripClock, zone: Option<String>) -
     Ok(TripClock { departure, time_zone: zone, ..clock })
 }
 
-fn keep_wishes(store: &Store, id: i32, clock: TripClock, wishes: &Wishes) -> Result<(), WebError> {
+pub(super) fn keep_wishes(store: &Store, id: i32, clock: TripClock, wishes: &Wishes) -> Result<(), WebError> {
     let wishes = (!is_nothing(wishes)).then(|| write_wishes(wishes));
     Ok(store.keep_trip_clock(id, &TripClock { wishes, ..clock })?)
 }
