@@ -60,7 +60,7 @@ impl PlanTrip {
 }
 
 /// Labels that are spent on the proof of a whole trade: about a second.
-const LABELS_OF_PROOF: usize = 250_000;
+const LABELS_OF_PROOF: usize = 200_000;
 
 impl PlanTrip {
     /// The trip with its clock and wishes.

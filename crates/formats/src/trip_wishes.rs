@@ -8,7 +8,7 @@ use serde::Deserialize;
 use serde_json::{Map, Value, json};
 use spare_hour_core::charging::ac_charge::Post;
 use spare_hour_core::quantity::{Current, Minutes, Power, Soc, Voltage};
-use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, MOST_PAUSES, Pause, SiteWishes, Wishes};
+use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, MOST_PAUSES, Neighbours, Pause, SiteWishes, Wishes};
 
 use crate::FormatError;
 
@@ -61,6 +61,7 @@ pub(crate) fn wishes(text: &str) -> Result<Wishes, FormatError> {
         most_cost: number(goal, "goal", "most_cost", 0.0, 1e7)?,
         most_time: number(goal, "goal", "most_min", 1.0, 1e6)?.map(Minutes::new),
         most_stops: number(goal, "goal", "most_stops", 0.0, 1_000.0)?.map(|most| most as u32),
+        neighbours: neighbours(goal)?,
         avoid: sites_named(&file, "avoid")?,
         visit: sites_named(&file, "visit")?,
         leave: of_sites(&file, "leave", "soc", (0.0, 100.0))?
@@ -140,6 +141,15 @@ fn facility(name: &str) -> Result<Facility, String> {
 }
 
 /// Sites that are named to be passed by, or stopped at.
+fn neighbours(goal: &Value) -> Result<Neighbours, FormatError> {
+    let value = &goal["neighbours"];
+    if value.is_null() {
+        return Ok(Neighbours::Hope);
+    }
+    let named = value.as_str().and_then(Neighbours::of_name);
+    named.ok_or_else(|| FormatError::path("goal.neighbours", format!("is {value}; expected hope, half or worst")))
+}
+
 fn sites_named(file: &Value, name: &str) -> Result<Vec<String>, FormatError> {
     let known = |id: &str| list(&file["sites"], "sites").is_ok_and(|sites| sites.iter().any(|site| site["id"] == id));
     let named = |(index, item): (usize, &Value)| {
@@ -206,6 +216,7 @@ pub(crate) fn wishes_value(wishes: &Wishes) -> Value {
     put("most_cost", json!(wishes.most_cost));
     put("most_min", json!(wishes.most_time.map(Minutes::get)));
     put("most_stops", json!(wishes.most_stops));
+    put("neighbours", json!(Some(wishes.neighbours.name()).filter(|_| wishes.neighbours != Neighbours::Hope)));
     put("avoid", json!(wishes.avoid));
     put("visit", json!(wishes.visit));
     put("leave", wishes.leave.iter().map(|(site, soc)| json!({"site": site, "soc": soc.get()})).collect());
@@ -344,7 +355,7 @@ mod tests {
         "goal": {
             "pauses": [{"name": "lunch", "minutes": 45.0, "from": "11:30", "to": "13:30", "needs": "eat", "anywhere": false},
                        {"name": "night", "minutes": 540.0, "from": "20:00", "to": "23:00", "needs": "sleep", "anywhere": true}],
-            "most_drive_min": 150.0, "rest_min": 15.0, "most_cost": 60.0, "most_min": 900.0, "most_stops": 4,
+            "most_drive_min": 150.0, "rest_min": 15.0, "most_cost": 60.0, "most_min": 900.0, "most_stops": 4, "neighbours": "worst",
             "avoid": ["c"], "visit": ["a"], "leave": [{"site": "a", "soc": 62.5}], "stay": [{"site": "b", "minutes": 30.0}],
             "memberships": ["Club"]
         },
@@ -376,6 +387,7 @@ mod tests {
             ("62.5", "162.5", "goal.leave[0].soc: is 162.5; expected 0 to 100"),
             ("\"site\": \"b\"", "\"site\": \"z\"", "goal.stay[0].site: is \"z\"; expected the id of a site"),
             ("\"11:30\"", "\"noonish\"", "goal.pauses[0].from"),
+            ("\"worst\"", "\"maybe\"", "goal.neighbours: is \"maybe\"; expected hope, half or worst"),
             ("[\"Club\"]", "[7]", "goal.memberships: expected a list of texts"),
         ] {
             let error = read_wishes(&WISHES.replacen(from, to, 1)).unwrap_err().to_string();

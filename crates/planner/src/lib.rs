@@ -22,7 +22,7 @@ pub use explain::infeasible::{Infeasible, Place};
 pub use explain::reasons::{Next, Reason, Why};
 pub use model::plan::{AdjustedPlan, BestPlan, FixedDeparture, Plan, Proof, Stop};
 pub use stop_sign::StopSign;
-pub use strategies::{STRATEGIES, Strategy, StrategyResult};
+pub use strategies::{Numbers, STRATEGIES, Strategy, StrategyResult, USUAL};
 
 use std::sync::Arc;
 

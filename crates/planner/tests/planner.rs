@@ -297,13 +297,13 @@ fn strategies_drive_by_their_rules() {
         assert!(plan.total.get() >= best.total.get() - 1e-4, "{:?}", result.strategy);
         let but_last = &plan.stops[..plan.stops.len() - 1];
         match result.strategy {
-            Strategy::TenToEighty => {
+            Strategy::TenTo(_) => {
                 assert!(but_last.iter().all(|stop| (stop.depart.get() - 80.0).abs() < 1e-9));
                 assert!(plan.stops.iter().all(|stop| stop.arrive.get() >= 10.0 - 1e-6));
             }
             Strategy::JustEnough => assert!(plan.stops[1..].iter().all(|stop| (stop.arrive.get() - 10.0).abs() < 1e-4)),
             Strategy::FillUp => assert!(plan.stops.iter().all(|stop| (stop.depart.get() - 100.0).abs() < 1e-6)),
-            Strategy::HalfAndGo => assert!(but_last.iter().all(|stop| stop.depart.get() >= 50.0 - 1e-9)),
+            Strategy::HalfAndGo(_) => assert!(but_last.iter().all(|stop| stop.depart.get() >= 50.0 - 1e-9)),
             Strategy::PowerFloor(kw) => {
                 // By hand: the curve falls from 70 kW at 80 % to 4 kW at 100 %, so to 50 kW at 80 + 20 · 20 / 66 %.
                 assert_eq!(kw, 50.0);

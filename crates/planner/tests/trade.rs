@@ -15,7 +15,7 @@ use spare_hour_core::charging::ac_charge::Post;
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::money::tariff::{Component, Element, Kind, Moment, Restrictions, Tariff};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Voltage};
-use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, Pause, SiteWishes, Wishes};
+use spare_hour_core::trip::wishes::{CarAc, CarPlug, Facility, Neighbours, Pause, SiteWishes, Wishes};
 use spare_hour_core::trip::{Site, Trip, TripDraft};
 use spare_hour_planner::trade::certificate::{AllWithin, BestWithin, Proving, best_within};
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip};
@@ -571,9 +571,9 @@ fn strategies_keep_their_rules_by_the_clock_and_without_one_are_the_planners() {
             for stop in &plan.stops[..plan.stops.len().saturating_sub(1)] {
                 let left = stop.depart.get();
                 match strategy {
-                    Strategy::TenToEighty => assert!((left - 80.0).abs() < 1e-4 && stop.arrive.get() >= 10.0 - 1e-6),
+                    Strategy::TenTo(_) => assert!((left - 80.0).abs() < 1e-4 && stop.arrive.get() >= 10.0 - 1e-6),
                     Strategy::FillUp => assert!(left >= 99.9),
-                    Strategy::HalfAndGo => assert!(left >= 50.0 - 1e-4),
+                    Strategy::HalfAndGo(_) => assert!(left >= 50.0 - 1e-4),
                     _ => {}
                 }
             }
@@ -612,4 +612,23 @@ fn a_leaving_point_and_a_stay_of_the_drivers_own_are_kept_and_cost_what_they_cos
     for other in [&held, &stayed] {
         assert!(other.plans[0].total.get() >= plain.plans[0].total.get() - 1e-6);
     }
+}
+
+#[test]
+fn a_neighbour_at_the_cabinet_is_counted_as_a_stall_of_less_power() {
+    let mut shared = support::long_trip(car(), 900.0, 12);
+    shared.sites.iter_mut().for_each(|site| site.details.cabinet = Some(4));
+    let totals = Neighbours::ALL.map(|neighbours| {
+        let wishes = Wishes { neighbours, ..Wishes::default() };
+        let by_clock = Trade::near_best(&asked(&shared, Vec::new(), wishes, departure(8)), None, &StopSign::default());
+        // By the planner without a clock: the same stalls with so much power.
+        let mut weaker = shared.clone();
+        let share = neighbours.share(Some(4));
+        weaker.sites.iter_mut().for_each(|site| site.max_power = Power::kw(site.max_power.get() * share));
+        let by_road = Planner::new(Trip::new(weaker).unwrap()).unwrap().best().plan.total.get();
+        let total = by_clock.unwrap().plans[0].total.get();
+        assert!((total - by_road).abs() < 0.02, "{neighbours:?}: {total} and {by_road}");
+        total
+    });
+    assert!(totals[0] + 3.0 < totals[1] && totals[1] + 3.0 < totals[2], "{totals:?}");
 }

@@ -7,7 +7,7 @@ use spare_hour_formats::{TradeReport, TripOfFile};
 use spare_hour_planner::left_out::{LeftOut, in_order};
 use spare_hour_planner::trade::certificate::{self, AllWithin, BestWithin, Proving};
 use spare_hour_planner::trade::{ClockPlan, NoTrade, Trade, TradeTrip, plug_limit};
-use spare_hour_planner::{STRATEGIES, StopSign};
+use spare_hour_planner::{Numbers, StopSign, Strategy, USUAL};
 
 use crate::clock::{Here, after, at};
 use crate::drive_trip::USUAL_DEPARTURE;
@@ -22,8 +22,8 @@ pub struct TradedTrip {
     pub best_within: Option<BestWithin>,
     /// and of the whole of it, as far as that was tried.
     pub all_within: Option<AllWithin>,
-    /// What the strategies of thumb make of it by the same clock, in the order of [`STRATEGIES`].
-    pub strategies: Vec<Option<ClockPlan>>,
+    /// What the strategies of thumb make of it by the same clock.
+    pub strategies: Vec<(Strategy, Option<ClockPlan>)>,
     /// When it leaves.
     pub departure: ZonedDateTime,
     /// Names of the pauses, by their place.
@@ -83,7 +83,7 @@ impl TradedTrip {
             } else {
                 Trade::near_best(&asked, value_of_time_per_hour, stop)?
             },
-            strategies: Trade::strategies(&asked, &STRATEGIES, value_of_time_per_hour, stop)?,
+            strategies: strategies(&asked, USUAL, value_of_time_per_hour, stop)?,
             pauses: wishes.pauses.iter().map(|pause| pause.name.clone()).collect(),
             left_out,
             value_of_time_per_hour,
@@ -93,6 +93,18 @@ impl TradedTrip {
             all_within: None,
             asked,
         })
+    }
+
+    /// What the strategies of thumb make of it with numbers of the driver's own.
+    ///
+    /// # Errors
+    /// [`NoTrade::Stopped`] when nobody waits any more.
+    pub fn strategies_with(
+        &self,
+        numbers: Numbers,
+        stop: &StopSign,
+    ) -> Result<Vec<(Strategy, Option<ClockPlan>)>, NoTrade> {
+        strategies(&self.asked, numbers, self.value_of_time_per_hour, stop)
     }
 
     /// Begins to prove that no plan is missing in the whole trade; `None` where that cannot be told, or told to stop.
@@ -128,7 +140,7 @@ impl TradedTrip {
     pub fn report(&self, frontier: bool) -> Option<TradeReport<'_>> {
         let best = self.best()?;
         Some(TradeReport {
-            strategies: STRATEGIES.into_iter().zip(self.strategies.iter().map(Option::as_ref)).collect(),
+            strategies: self.strategies.iter().map(|(strategy, plan)| (*strategy, plan.as_ref())).collect(),
             trade: &self.trade,
             best_within: self.best_within,
             all_within: self.all_within.filter(|_| frontier),
@@ -155,4 +167,16 @@ impl TradedTrip {
     pub fn gap(&self, plan: &ClockPlan) -> (f64, f64) {
         ((plan.total.get() - self.trade.least_minutes).max(0.0), (plan.cost - self.trade.least_money).max(0.0))
     }
+}
+
+/// What strategies make of a trip.
+fn strategies(
+    asked: &TradeTrip,
+    numbers: Numbers,
+    value_of_time_per_hour: Option<f64>,
+    stop: &StopSign,
+) -> Result<Vec<(Strategy, Option<ClockPlan>)>, NoTrade> {
+    let strategies = numbers.strategies();
+    let plans = Trade::strategies(asked, &strategies, value_of_time_per_hour, stop)?;
+    Ok(strategies.into_iter().zip(plans).collect())
 }

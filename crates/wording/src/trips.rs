@@ -170,13 +170,15 @@ pub fn worth(minutes: Option<Minutes>) -> String {
 }
 
 /// A strategy's rule in one sentence.
-pub fn rule(strategy: Strategy) -> &'static str {
+pub fn rule(strategy: Strategy) -> String {
     match strategy {
-        Strategy::TenToEighty => "Arrive with 10 % or more and leave at 80 %, every time.",
-        Strategy::JustEnough => "Leave with just what reaches the next stop with the floor.",
-        Strategy::HalfAndGo => "Leave near 50 %, or with what the next leg needs.",
-        Strategy::PowerFloor(_) => "Leave when the power falls below the number, or with what the next leg needs.",
-        Strategy::FillUp => "Leave at the ceiling.",
+        Strategy::TenTo(soc) => format!("Arrive with 10 % or more and leave at {soc:.0} %, every time."),
+        Strategy::JustEnough => "Leave with just what reaches the next stop with the floor.".into(),
+        Strategy::HalfAndGo(soc) => format!("Leave near {soc:.0} %, or with what the next leg needs."),
+        Strategy::PowerFloor(kw) => {
+            format!("Leave when the power falls below {kw:.0} kW, or with what the next leg needs.")
+        }
+        Strategy::FillUp => "Leave at the ceiling.".into(),
     }
 }
 

@@ -39,6 +39,46 @@ impl Facility {
     }
 }
 
+/// What a driver counts on at stalls that share the power of a cabinet.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Neighbours {
+    /// Nobody else charges there.
+    #[default]
+    Hope,
+    /// Somebody takes half of it all the while.
+    Half,
+    /// Every other stall of the cabinet is taken, and all get the same.
+    Worst,
+}
+
+impl Neighbours {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Hope, Self::Half, Self::Worst];
+
+    /// Its name in trip JSON.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Hope => "hope",
+            Self::Half => "half",
+            Self::Worst => "worst",
+        }
+    }
+
+    /// What of a name.
+    pub fn of_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|neighbours| neighbours.name() == name)
+    }
+
+    /// The share of a site's power that is counted on, where so many of its stalls share a cabinet.
+    pub fn share(self, cabinet: Option<u32>) -> f64 {
+        match (self, cabinet.unwrap_or(1)) {
+            (Self::Hope, _) | (_, 0 | 1) => 1.0,
+            (Self::Half, _) => 0.5,
+            (Self::Worst, stalls) => 1.0 / f64::from(stalls),
+        }
+    }
+}
+
 /// A pause: within one standing, a stretch of so many minutes that begins in a window, on each day that the trip is under way
 /// then.
 #[derive(Clone, Debug, PartialEq)]
@@ -122,6 +162,8 @@ pub struct Wishes {
     pub leave: Vec<(String, Soc)>,
     /// Sites to stand at for at least so long, if one stops there.
     pub stay: Vec<(String, Minutes)>,
+    /// What is counted on at shared cabinets.
+    pub neighbours: Neighbours,
     /// Names of the memberships that the driver holds.
     pub members: Vec<String>,
     /// What the car takes from a post.
@@ -155,6 +197,7 @@ impl Wishes {
             && self.visit.is_empty()
             && self.leave.is_empty()
             && self.stay.is_empty()
+            && self.neighbours == Neighbours::Hope
             && self.members.is_empty()
             && self.plugs.is_empty()
             && self.sites.values().all(|site| site.post.is_none() && site.zone.is_none())
@@ -165,6 +208,18 @@ impl Wishes {
 mod tests {
     use super::*;
     use crate::quantity::Voltage;
+
+    #[test]
+    fn a_cabinet_is_shared_by_two_or_by_all_of_its_stalls() {
+        // By hand: of 300 kW a neighbour leaves 150; four cars at a cabinet of four get 75 each.
+        let left = |neighbours: Neighbours, cabinet| 300.0 * neighbours.share(cabinet);
+        assert_eq!(Neighbours::ALL.map(|one| left(one, Some(4))), [300.0, 150.0, 75.0]);
+        assert_eq!(Neighbours::ALL.map(|one| left(one, Some(2))), [300.0, 150.0, 150.0]);
+        for alone in [None, Some(0), Some(1)] {
+            assert_eq!(Neighbours::ALL.map(|one| left(one, alone)), [300.0; 3]);
+        }
+        assert!(Neighbours::ALL.iter().all(|one| Neighbours::of_name(one.name()) == Some(*one)));
+    }
 
     #[test]
     fn a_one_phase_car_takes_a_third_of_a_post() {

@@ -170,6 +170,13 @@ def best(trip):
     return constant + found.fun if found.success else None
 
 
+def by_value(trip):
+    """The least of minutes and money's worth of them at some values of an hour: points of the trade of one against the other."""
+    goal = trip["goal"]
+    at = lambda value: best(trip | {"goal": goal | {"value_of_time_per_hour": value}})
+    return [{"value": value, "goal_min": round(at(value), 4)} for value in [3, 8, 25, 90]]
+
+
 def main():
     charges = []
     for number in range(24):
@@ -180,7 +187,7 @@ def main():
     trips = []
     for number in range(8):
         trip = a_trip(number)
-        trips.append({"trip": trip, "best_goal_min": round(best(trip), 4)})
+        trips.append({"trip": trip, "best_goal_min": round(best(trip), 4), "by_value": by_value(trip)})
         print(number, trips[-1]["best_goal_min"], flush=True)
     out = pathlib.Path(__file__).parent / "reference.json"
     out.write_text(json.dumps({"scipy": "1.14.1", "charges": charges, "trips": trips}, indent=None, separators=(",", ":")) + "\n")

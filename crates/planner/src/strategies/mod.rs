@@ -14,29 +14,57 @@ use crate::model::road_index::RoadIndex;
 /// A rule for when to leave.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Strategy {
-    /// Arrive with 10 % or more, leave at 80 %, every time.
-    TenToEighty,
+    /// Arrive with 10 % or more, leave at a SoC, every time: usually 80 %.
+    TenTo(f64),
     /// Leave with just what reaches the next stop with the floor.
     JustEnough,
-    /// Leave near 50 %, or with what the next leg needs.
-    HalfAndGo,
+    /// Leave near a SoC, usually 50 %, or with what the next leg needs.
+    HalfAndGo(f64),
     /// Leave when the power falls below a number of kW for good, or with what the next leg needs.
     PowerFloor(f64),
     /// Leave at the ceiling.
     FillUp,
 }
 
-/// The strategies that are compared.
-pub const STRATEGIES: [Strategy; 5] =
-    [Strategy::TenToEighty, Strategy::JustEnough, Strategy::HalfAndGo, Strategy::PowerFloor(50.0), Strategy::FillUp];
+/// The numbers of the strategies, which drivers set for themselves.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Numbers {
+    /// SoC at which "ten to" leaves, %.
+    pub ten_to: f64,
+    /// SoC near which "half and go" leaves, %.
+    pub half: f64,
+    /// Power below which "power floor" leaves, kW.
+    pub power_floor: f64,
+}
+
+/// The usual numbers: common practice, no published source.
+pub const USUAL: Numbers = Numbers { ten_to: 80.0, half: 50.0, power_floor: 50.0 };
+
+/// The strategies that are compared, with their usual numbers.
+pub const STRATEGIES: [Strategy; 5] = USUAL.strategies();
+
+impl Numbers {
+    /// The strategies with these numbers.
+    pub const fn strategies(self) -> [Strategy; 5] {
+        [
+            Strategy::TenTo(self.ten_to),
+            Strategy::JustEnough,
+            Strategy::HalfAndGo(self.half),
+            Strategy::PowerFloor(self.power_floor),
+            Strategy::FillUp,
+        ]
+    }
+}
 
 impl Strategy {
     /// The strategy's name, as plans name it.
     pub fn name(self) -> String {
         match self {
-            Self::TenToEighty => "ten to eighty".into(),
+            Self::TenTo(80.0) => "ten to eighty".into(),
+            Self::TenTo(soc) => format!("ten to {soc:.0} %"),
             Self::JustEnough => "just enough".into(),
-            Self::HalfAndGo => "half and go".into(),
+            Self::HalfAndGo(50.0) => "half and go".into(),
+            Self::HalfAndGo(soc) => format!("leave near {soc:.0} %"),
             Self::PowerFloor(kw) => format!("power floor {kw:.0} kW"),
             Self::FillUp => "fill up".into(),
         }
@@ -66,9 +94,8 @@ impl Strategy {
     /// The SoC at which the strategy leaves a site, whatever comes next.
     fn leaves_at(self, problem: &Problem, node: RoadIndex) -> f64 {
         let soc = match self {
-            Self::TenToEighty => 80.0,
+            Self::TenTo(soc) | Self::HalfAndGo(soc) => soc,
             Self::JustEnough => 0.0,
-            Self::HalfAndGo => 50.0,
             Self::PowerFloor(kw) => last_soc_with(problem, node, kw),
             Self::FillUp => 100.0,
         };
@@ -82,18 +109,18 @@ impl Strategy {
         let depart = match self {
             Self::FillUp => rule,
             _ if leg.to == Node::End => least,
-            Self::TenToEighty => rule,
+            Self::TenTo(_) => rule,
             _ => rule.max(least),
         };
         let kept = depart >= least - SAME && leg.allows(depart) && depart > arrive;
-        let within = self != Self::TenToEighty || depart <= rule + SAME;
+        let within = !matches!(self, Self::TenTo(_)) || depart <= rule + SAME;
         (kept && within).then_some(depart)
     }
 
     /// Least SoC with which the strategy arrives at a stall.
     fn floor(self, problem: &Problem) -> f64 {
         let floor = problem.trip.goal.floor.get();
-        if self == Self::TenToEighty { floor.max(10.0) } else { floor }
+        if matches!(self, Self::TenTo(_)) { floor.max(10.0) } else { floor }
     }
 }
 

@@ -177,12 +177,16 @@ impl ClockTrip {
     }
 }
 
-/// The draft without sites that are avoided or have no plug that fits, without a value of time, and with adapters' limits.
+/// The draft without sites that are avoided or have no plug that fits, without a value of time, with adapters' limits and what
+/// neighbours leave.
 fn with_limits(trip: &TradeTrip) -> TripDraft {
     let mut draft = trip.trip.as_ref().clone().into_draft();
     draft.goal.value_of_time_per_hour = None;
     draft.sites.retain(|site| !trip.wishes.avoid.contains(&site.id) && plug_limit(site, &trip.wishes).is_some());
     for site in &mut draft.sites {
+        // An adapter takes what the cabinet leaves, if it can.
+        let share = trip.wishes.neighbours.share(site.details.cabinet);
+        site.max_power = Power::kw(site.max_power.get() * share);
         if let Some(Some(most)) = plug_limit(site, &trip.wishes) {
             site.max_power = Power::kw(site.max_power.get().min(most.get()));
         }

@@ -43,6 +43,14 @@ impl Ask {
         Self(left.map(|(name, value)| (name.clone(), value.clone())).collect()).without("")
     }
 
+    /// Names and values of what is asked but for several names, in one order.
+    pub(crate) fn pairs_without(&self, names: &[&str]) -> Vec<(String, String)> {
+        let left = self.0.iter().filter(|pair| !names.contains(&pair.0.as_str()));
+        let mut pairs: Vec<(String, String)> = left.map(|(name, value)| (name.clone(), value.clone())).collect();
+        pairs.sort();
+        pairs
+    }
+
     pub(crate) fn kept(&self) -> bool {
         self.0.contains_key("kept")
     }

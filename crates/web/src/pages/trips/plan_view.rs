@@ -72,7 +72,7 @@ pub(super) struct AgainstBest {
 /// A strategy beside the plan.
 pub(super) struct StrategyRow {
     pub(super) name: String,
-    pub(super) rule: &'static str,
+    pub(super) rule: String,
     pub(super) total: String,
     pub(super) more: String,
     pub(super) money: String,

@@ -11,11 +11,11 @@ use spare_hour_core::quantity::Minutes;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_planner::trade::certificate::{AllWithin, Attempt, BestWithin};
 use spare_hour_planner::trade::{ClockPlan, ClockStop, NoTrade, best_at_some_value};
-use spare_hour_planner::{STRATEGIES, StopSign};
+use spare_hour_planner::{Numbers, StopSign, Strategy, USUAL};
 use spare_hour_planning::drive_trip::{KeptTrip, kept_wishes};
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::Store;
-use spare_hour_wording::figures;
+use spare_hour_wording::{figures, trips};
 
 use super::ask::Controls;
 use super::wishes::WishForm;
@@ -23,6 +23,7 @@ use crate::app::App;
 use crate::by_clock::day_and_time;
 use crate::charts::{Line, Plot, path, ticks, ticks_between, x_scale, y_scale};
 use crate::forms::control::Ask;
+use crate::forms::field::Field;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
@@ -31,6 +32,8 @@ use crate::layout::Frame;
 const DRAWN_TO: f64 = 1.4;
 /// Share of the fastest plan's money that a plan has to save against the one before to be told.
 const WORTH_TELLING: f64 = 0.02;
+/// What an address asks of this page alone.
+const OWN: [&str; 6] = ["pick", "whole", "kept", "ten_to", "half", "power_floor"];
 /// Labels that one attempt at a proof may take: about two seconds.
 const LABELS_OF_AN_ATTEMPT: usize = 200_000;
 /// Share of the day that is told of beside the fastest plan.
@@ -52,6 +55,9 @@ struct TradePage {
     /// The whole trade, where it was asked for at once.
     whole: Option<WholeTrade>,
     strategies: Vec<StrategyRow>,
+    numbers: Vec<(&'static str, &'static str, Field)>,
+    /// What else the address asks.
+    asked: Vec<(String, String)>,
     left_out: Vec<String>,
     form: WishForm,
     has_wishes: bool,
@@ -80,6 +86,7 @@ struct StopCard {
 /// A strategy of thumb by the same clock.
 struct StrategyRow {
     name: String,
+    rule: String,
     told: String,
 }
 
@@ -122,8 +129,7 @@ pub(super) struct Weighed {
 /// Weighs a trip as an address asks: its whole trade, or what lies around its best plan. What was weighed a while ago is asked
 /// again.
 pub(super) async fn weighed(app: &App, id: i32, ask: &Ask, whole: bool) -> Result<Weighed, WebError> {
-    let key =
-        format!("{id} {whole} {} {} {}", app.changes(), app.here.today(), ask.without_all(&["pick", "whole", "kept"]));
+    let key = format!("{id} {whole} {} {} {}", app.changes(), app.here.today(), ask.without_all(&OWN));
     let (here, ask, known) = (app.here.clone(), ask.clone(), app.traded.get(&key));
     let weigh = move |store: &Store, stop: &StopSign| {
         let units = store.settings()?.units;
@@ -161,12 +167,21 @@ pub(crate) async fn show(
     let wishes = kept_wishes(&kept.clock, id)?;
     let none = nothing(traded.as_ref());
     let traded = traded.and_then(Result::ok);
+    let own = RuleNumbers::of(&ask);
+    let rules = match &traded {
+        Some(traded) if own.own => {
+            let (traded, numbers) = (Arc::clone(traded), own.numbers);
+            app.run_while_waiting(move |_, stop| Ok(traded.strategies_with(numbers, stop).unwrap_or_default())).await?
+        }
+        Some(traded) => traded.strategies.clone(),
+        None => Vec::new(),
+    };
     let plan = traded.as_ref().and_then(|traded| match pick {
         Some(place) => traded.trade.plans.get(place),
         None => traded.best(),
     });
     let currency = about.currency.clone();
-    let query = ask.without_all(&["pick", "whole", "kept"]);
+    let query = ask.without_all(&OWN);
     let empty = WholeTrade::empty(id, query.clone(), currency.clone());
     let shown = TradePage {
         frame: Frame::new(&app, "trips", format!("{}: by the clock", about.name)),
@@ -178,7 +193,9 @@ pub(crate) async fn show(
         none,
         plan: traded.as_ref().zip(plan).map(|(traded, plan)| cards(traded, plan, &wishes, (&currency, units))),
         whole: traded.as_ref().filter(|_| wanted).map(|traded| of_trade(traded, empty, units)),
-        strategies: traded.as_ref().map(|traded| strategies(traded, plan, &currency)).unwrap_or_default(),
+        strategies: strategies(&rules, plan, &currency),
+        numbers: own.fields,
+        asked: ask.pairs_without(&OWN),
         left_out: traded.as_ref().map(|traded| left_out(traded, &kept)).unwrap_or_default(),
         form: WishForm::of(&kept.clock, &wishes, &about.sites, &members, units.clock),
         has_wishes: kept.clock.wishes.is_some(),
@@ -195,7 +212,7 @@ pub(crate) async fn whole(
     let Weighed { kept, units, traded, .. } = weighed(&app, id, &ask, true).await?;
     let empty = WholeTrade {
         none: nothing(traded.as_ref()),
-        ..WholeTrade::empty(id, ask.without_all(&["pick", "whole", "kept"]), kept.stored.about.currency.clone())
+        ..WholeTrade::empty(id, ask.without_all(&OWN), kept.stored.about.currency.clone())
     };
     let shown = match traded {
         Some(Ok(traded)) => of_trade(&traded, empty, units),
@@ -322,7 +339,7 @@ pub(crate) async fn prove(
     let currency = weighed.kept.stored.about.currency.clone();
     let none = || ProofPart { reached: None, currency: currency.clone(), next: None };
     let Some(Ok(traded)) = weighed.traded else { return Ok(page(StatusCode::OK, &none())) };
-    let query = ask.without_all(&["pick", "whole", "kept"]);
+    let query = ask.without_all(&OWN);
     let key = format!("{id} {} {} {query}", app.changes(), app.here.today());
     let known = app.proving.get(&key);
     let begin = move |_: &Store, stop: &StopSign| {
@@ -344,16 +361,43 @@ pub(crate) async fn prove(
     Ok(page(StatusCode::OK, &ProofPart { reached, next, ..none() }))
 }
 
-fn strategies(traded: &TradedTrip, best: Option<&ClockPlan>, currency: &str) -> Vec<StrategyRow> {
+/// The strategies' numbers as an address asks, as typed, and what is wrong with them.
+struct RuleNumbers {
+    numbers: Numbers,
+    /// Name, label and unit of each.
+    fields: Vec<(&'static str, &'static str, Field)>,
+    own: bool,
+}
+
+impl RuleNumbers {
+    fn of(ask: &Ask) -> Self {
+        let mut numbers = USUAL;
+        let rows = [
+            ("ten_to", "Ten to, %", &mut numbers.ten_to, (20.0, 100.0), "%"),
+            ("half", "Half and go, %", &mut numbers.half, (15.0, 100.0), "%"),
+            ("power_floor", "Power floor, kW", &mut numbers.power_floor, (1.0, 1_000.0), "kW"),
+        ];
+        let read = |(name, label, number, (low, high), unit): (_, _, &mut f64, (f64, f64), &str)| {
+            let mut field = Field::new(ask.get(name).map_or_else(|| figures::field(*number), Into::into));
+            *number = field.number(low, high, unit).unwrap_or(*number);
+            (name, label, field)
+        };
+        let fields = rows.map(read).into();
+        Self { numbers, fields, own: numbers != USUAL }
+    }
+}
+
+fn strategies(rules: &[(Strategy, Option<ClockPlan>)], best: Option<&ClockPlan>, currency: &str) -> Vec<StrategyRow> {
     let told = |plan: &ClockPlan| {
         let more = best.map_or(0.0, |best| (plan.total - best.total).get());
         format!("{}, {more:+.0} min; {:.2} {currency}", figures::duration(plan.total), plan.cost).replace('-', "−")
     };
-    let row = |(strategy, plan): (spare_hour_planner::Strategy, &Option<ClockPlan>)| StrategyRow {
+    let row = |(strategy, plan): &(Strategy, Option<ClockPlan>)| StrategyRow {
         name: strategy.name(),
+        rule: trips::rule(*strategy),
         told: plan.as_ref().map_or_else(|| "does not get there".into(), told),
     };
-    STRATEGIES.into_iter().zip(&traded.strategies).map(row).collect()
+    rules.iter().map(row).collect()
 }
 
 /// Sites that are not in the search, and why.

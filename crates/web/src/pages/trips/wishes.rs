@@ -11,7 +11,7 @@ use spare_hour_core::charging::ac_charge::Post;
 use spare_hour_core::quantity::units::ClockFace;
 use spare_hour_core::quantity::{Current, Minutes, Soc, Voltage};
 use spare_hour_core::trip::Site;
-use spare_hour_core::trip::wishes::{Facility, Pause, SiteWishes, Wishes};
+use spare_hour_core::trip::wishes::{Facility, Neighbours, Pause, SiteWishes, Wishes};
 use spare_hour_formats::write_wishes;
 use spare_hour_planning::drive_trip::kept_wishes;
 use spare_hour_store::{Store, TripClock};
@@ -40,6 +40,8 @@ pub(super) struct WishForm {
     pub(super) numbers: Vec<(&'static str, &'static str, Field)>,
     pub(super) sites: Vec<SiteRow>,
     pub(super) members: Vec<(String, bool)>,
+    /// Word, label, whether chosen.
+    pub(super) neighbours: [(&'static str, &'static str, bool); 3],
     pub(super) departure: Field,
     pub(super) time_zone: Field,
 }
@@ -91,9 +93,18 @@ impl WishForm {
             ],
             sites: sites.iter().map(|site| SiteRow::of(site, wishes)).collect(),
             members: members.iter().map(|name| (name.clone(), wishes.members.contains(name))).collect(),
+            neighbours: Neighbours::ALL.map(|one| (one.name(), counted_on(one), one == wishes.neighbours)),
             departure: Field::new(clock.departure.clone().unwrap_or_default()),
             time_zone: Field::new(clock.time_zone.clone().unwrap_or_default()),
         }
+    }
+}
+
+fn counted_on(neighbours: Neighbours) -> &'static str {
+    match neighbours {
+        Neighbours::Hope => "nobody else charges",
+        Neighbours::Half => "a neighbour takes half",
+        Neighbours::Worst => "every stall is taken",
     }
 }
 
@@ -233,6 +244,7 @@ fn read_form(fields: &WishFields, kept: &Wishes, sites: &[Site]) -> Result<Wishe
         most_stops: typed.number("most_stops", "Most stops", 0.0, 1_000.0).map(|most| most.round() as u32),
         most_cost: typed.number("most_cost", "Most money", 0.0, 1e7),
         most_time: typed.number("most_min", "Most minutes", 1.0, 1e6).map(Minutes::new),
+        neighbours: Neighbours::of_name(typed.text("neighbours")).unwrap_or(kept.neighbours),
         members: fields.keys().filter_map(|name| name.strip_prefix("member-")).map(Into::into).collect(),
         avoid: Vec::new(),
         visit: Vec::new(),
