@@ -58,11 +58,11 @@ fn small_trips_agree_with_a_mixed_integer_program() {
 #[test]
 fn the_trade_touches_what_a_mixed_integer_program_finds_at_each_value_of_an_hour() {
     // SciPy 1.14.1, scipy.optimize.milp (HiGHS): the least of minutes and money's worth of them, on the curve's table in steps
-    // of 2 %, which is within a tenth of a minute of the curve itself.
+    // of 2 %, whose chords lie above the curve: it may be a quarter of a minute too high.
     let mut compared = 0;
     for known in reference()["trips"].as_array().unwrap() {
         let trip = trip(&known["trip"]);
-        let departure = jiff::civil::date(2026, 12, 18).at(8, 0, 0, 0).to_zoned(jiff::tz::TimeZone::UTC).unwrap();
+        let departure = jiff::civil::date(2026, 12, 18).at(8, 0, 0, 0).to_zoned_datetime(jiff::tz::TimeZone::UTC).unwrap();
         let name = trip.name.clone();
         let asked = TradeTrip { trip: Arc::new(trip), departure, tariffs: Vec::new(), wishes: Wishes::default() };
         let trade = Trade::new(&asked, None, &StopSign::default()).unwrap();
@@ -73,8 +73,10 @@ fn the_trade_touches_what_a_mixed_integer_program_finds_at_each_value_of_an_hour
             let near = Trade::near_best(&asked, Some(value), &StopSign::default()).unwrap();
             let near = near.plans.iter().map(of).fold(f64::INFINITY, f64::min);
             // A point of the trade may be a tolerance away in money, which is worth 60 / value minutes.
-            assert!((whole - theirs).abs() < 0.1 + 0.6 / value, "{name} at {value}: {whole} against {theirs}");
-            assert!((near - theirs).abs() < 0.1, "{name} at {value}: {near} against {theirs}");
+            for (ours, away) in [(whole, 0.1 + 0.6 / value), (near, 0.1)] {
+                let within = theirs - 0.25..=theirs + away;
+                assert!(within.contains(&ours), "{name} at {value}: {ours} against {theirs}");
+            }
             compared += 1;
         }
     }
