@@ -61,6 +61,7 @@ pub(crate) fn wishes(text: &str) -> Result<Wishes, FormatError> {
         most_cost: number(goal, "goal", "most_cost", 0.0, 1e7)?,
         most_time: number(goal, "goal", "most_min", 1.0, 1e6)?.map(Minutes::new),
         most_stops: number(goal, "goal", "most_stops", 0.0, 1_000.0)?.map(|most| most as u32),
+        between: between(&file)?,
         neighbours: neighbours(goal)?,
         avoid: sites_named(&file, "avoid")?,
         visit: sites_named(&file, "visit")?,
@@ -141,6 +142,24 @@ fn facility(name: &str) -> Result<Facility, String> {
 }
 
 /// Sites that are named to be passed by, or stopped at.
+/// Sites to charge at between two times: `[{"site": "s1", "from": "14:00", "to": "15:00"}]`.
+fn between(file: &Value) -> Result<Vec<(String, Time, Time)>, FormatError> {
+    let known = |id: &str| list(&file["sites"], "sites").is_ok_and(|sites| sites.iter().any(|site| site["id"] == id));
+    let one = |(index, item): (usize, &Value)| {
+        let wrong = |field: &str, expected: &str| {
+            let path = format!("goal.between[{index}].{field}");
+            FormatError::path(path, format!("is {}; expected {expected}", item[field]))
+        };
+        let time = |field: &str| {
+            let time = item[field].as_str().and_then(|text| text.parse::<Time>().ok());
+            time.ok_or_else(|| wrong(field, "a time of day such as 14:00"))
+        };
+        let id = item["site"].as_str().filter(|id| known(id)).ok_or_else(|| wrong("site", "the id of a site"))?;
+        Ok((id.to_string(), time("from")?, time("to")?))
+    };
+    list(&file["goal"]["between"], "goal.between")?.iter().enumerate().map(one).collect()
+}
+
 fn neighbours(goal: &Value) -> Result<Neighbours, FormatError> {
     let value = &goal["neighbours"];
     if value.is_null() {
@@ -221,6 +240,10 @@ pub(crate) fn wishes_value(wishes: &Wishes) -> Value {
     put("visit", json!(wishes.visit));
     put("leave", wishes.leave.iter().map(|(site, soc)| json!({"site": site, "soc": soc.get()})).collect());
     put("stay", wishes.stay.iter().map(|(site, stay)| json!({"site": site, "minutes": stay.get()})).collect());
+    let clock = |at: &Time| at.strftime("%H:%M").to_string();
+    let between = wishes.between.iter();
+    let between = between.map(|(site, from, to)| json!({"site": site, "from": clock(from), "to": clock(to)}));
+    put("between", between.collect());
     put("memberships", json!(wishes.members));
     let mut vehicle = Map::new();
     if let Some(car) = &wishes.car_ac {
@@ -357,6 +380,7 @@ mod tests {
                        {"name": "night", "minutes": 540.0, "from": "20:00", "to": "23:00", "needs": "sleep", "anywhere": true}],
             "most_drive_min": 150.0, "rest_min": 15.0, "most_cost": 60.0, "most_min": 900.0, "most_stops": 4, "neighbours": "worst",
             "avoid": ["c"], "visit": ["a"], "leave": [{"site": "a", "soc": 62.5}], "stay": [{"site": "b", "minutes": 30.0}],
+            "between": [{"site": "b", "from": "14:00", "to": "15:30"}],
             "memberships": ["Club"]
         },
         "vehicle": {"ac": {"phases": 1, "max_kw": 7.4, "max_a": 32, "loss_percent": 10},
@@ -387,6 +411,7 @@ mod tests {
             ("62.5", "162.5", "goal.leave[0].soc: is 162.5; expected 0 to 100"),
             ("\"site\": \"b\"", "\"site\": \"z\"", "goal.stay[0].site: is \"z\"; expected the id of a site"),
             ("\"11:30\"", "\"noonish\"", "goal.pauses[0].from"),
+            ("\"15:30\"", "7", "goal.between[0].to: is 7; expected a time of day such as 14:00"),
             ("\"worst\"", "\"maybe\"", "goal.neighbours: is \"maybe\"; expected hope, half or worst"),
             ("[\"Club\"]", "[7]", "goal.memberships: expected a list of texts"),
         ] {

@@ -62,7 +62,8 @@ fn the_trade_touches_what_a_mixed_integer_program_finds_at_each_value_of_an_hour
     let mut compared = 0;
     for known in reference()["trips"].as_array().unwrap() {
         let trip = trip(&known["trip"]);
-        let departure = jiff::civil::date(2026, 12, 18).at(8, 0, 0, 0).to_zoned_datetime(jiff::tz::TimeZone::UTC).unwrap();
+        let departure =
+            jiff::civil::date(2026, 12, 18).at(8, 0, 0, 0).to_zoned_datetime(jiff::tz::TimeZone::UTC).unwrap();
         let name = trip.name.clone();
         let asked = TradeTrip { trip: Arc::new(trip), departure, tariffs: Vec::new(), wishes: Wishes::default() };
         let trade = Trade::new(&asked, None, &StopSign::default()).unwrap();

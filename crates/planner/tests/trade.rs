@@ -632,3 +632,25 @@ fn a_neighbour_at_the_cabinet_is_counted_as_a_stall_of_less_power() {
     });
     assert!(totals[0] + 3.0 < totals[1] && totals[1] + 3.0 < totals[2], "{totals:?}");
 }
+
+#[test]
+fn a_charge_at_an_hour_of_the_drivers_own_lies_in_it_and_in_the_sites_hours() {
+    let draft = support::long_trip(car(), 900.0, 12);
+    let free = asked(&draft, Vec::new(), Wishes::default(), departure(8));
+    let best = Trade::near_best(&free, None, &StopSign::default()).unwrap().plans[0].clone();
+    let at = &draft.sites[best.stops[0].site.get()];
+    // Half past eight and an hour's charge between four and five, before which the car has to wait; the site shuts at half past.
+    let (from, to) = (time(16, 0, 0, 0), time(17, 0, 0, 0));
+    let wishes = Wishes { between: vec![(at.id.clone(), from, to)], visit: vec![at.id.clone()], ..Wishes::default() };
+    let mut shuts = draft.clone();
+    shuts.sites[best.stops[0].site.get()].details.hours = Some("06:00-16:30".parse().unwrap());
+    for (draft, until) in [(&draft, 17.0), (&shuts, 16.5)] {
+        let bound = asked(draft, Vec::new(), wishes.clone(), departure(8));
+        let plan = Trade::near_best(&bound, None, &StopSign::default()).unwrap().plans[0].clone();
+        let stop = plan.stops.iter().find(|stop| stop.site == best.stops[0].site).unwrap();
+        let begins = 8.5 + (stop.reached + stop.overhead + stop.wait).get() / 60.0;
+        let ends = begins + stop.charge.get() / 60.0;
+        assert!(stop.charge.get() > 1.0 && begins >= 16.0 - 1e-6 && ends <= until + 1e-6, "{begins} to {ends}");
+        assert!(plan.total > best.total + Minutes::new(60.0), "{} after {}", plan.total, best.total);
+    }
+}

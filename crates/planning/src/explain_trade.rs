@@ -24,6 +24,8 @@ pub enum OneWish {
     Leave(String),
     /// To stand at a site for a while.
     Stay(String),
+    /// To charge at a site between two times.
+    Between(String),
     /// A pause, by its place.
     Pause(usize),
     /// The longest time at the wheel.
@@ -43,6 +45,7 @@ impl OneWish {
         all.extend(wishes.visit.iter().cloned().map(Self::Visit));
         all.extend(wishes.leave.iter().map(|(id, _)| Self::Leave(id.clone())));
         all.extend(wishes.stay.iter().map(|(id, _)| Self::Stay(id.clone())));
+        all.extend(wishes.between.iter().map(|(id, ..)| Self::Between(id.clone())));
         all.extend((0..wishes.pauses.len()).map(Self::Pause));
         all.extend(wishes.most_drive.map(|_| Self::MostDrive));
         all.extend(wishes.most_stops.map(|_| Self::MostStops));
@@ -59,6 +62,7 @@ impl OneWish {
             Self::Visit(site) => left.visit.retain(|id| id != site),
             Self::Leave(site) => left.leave.retain(|(id, _)| id != site),
             Self::Stay(site) => left.stay.retain(|(id, _)| id != site),
+            Self::Between(site) => left.between.retain(|(id, ..)| id != site),
             Self::Pause(place) if *place < left.pauses.len() => drop(left.pauses.remove(*place)),
             Self::Pause(_) => {}
             Self::MostDrive => (left.most_drive, left.rest) = (None, None),
@@ -76,6 +80,7 @@ impl OneWish {
             Self::Visit(site) => format!("visit {site}"),
             Self::Leave(site) => format!("leave {site}"),
             Self::Stay(site) => format!("stay {site}"),
+            Self::Between(site) => format!("between {site}"),
             Self::Pause(place) => format!("pause {place}"),
             Self::MostDrive => "most-drive".into(),
             Self::MostStops => "most-stops".into(),

@@ -162,6 +162,8 @@ pub struct Wishes {
     pub leave: Vec<(String, Soc)>,
     /// Sites to stand at for at least so long, if one stops there.
     pub stay: Vec<(String, Minutes)>,
+    /// Sites to charge at between two times of day, by their own clock, if one charges there.
+    pub between: Vec<(String, Time, Time)>,
     /// What is counted on at shared cabinets.
     pub neighbours: Neighbours,
     /// Names of the memberships that the driver holds.
@@ -182,6 +184,7 @@ impl Wishes {
         self.visit.retain(|id| has(id));
         self.leave.retain(|(id, _)| has(id));
         self.stay.retain(|(id, _)| has(id));
+        self.between.retain(|(id, ..)| has(id));
         self.sites.retain(|id, _| has(id));
         self
     }
@@ -197,6 +200,7 @@ impl Wishes {
             && self.visit.is_empty()
             && self.leave.is_empty()
             && self.stay.is_empty()
+            && self.between.is_empty()
             && self.neighbours == Neighbours::Hope
             && self.members.is_empty()
             && self.plugs.is_empty()

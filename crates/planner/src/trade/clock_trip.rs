@@ -8,7 +8,7 @@ use jiff::tz::TimeZone;
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::Power;
-use spare_hour_core::trip::opening_hours::OpeningHours;
+use spare_hour_core::trip::opening_hours::{OpenSpan, OpeningHours};
 use spare_hour_core::trip::wishes::{Facility, Wishes};
 use spare_hour_core::trip::{Site, SiteIndex, Trip, TripDraft, Vehicle};
 use typed_index_collections::TiVec;
@@ -224,7 +224,7 @@ fn clock_site(trip: &TradeTrip, site: &Site) -> ClockSite {
     let ac_loss = known.post.and(trip.wishes.car_ac).map(|car| 1.0 - car.loss_percent / 100.0);
     ClockSite {
         price,
-        open: site.details.hours.as_ref().and_then(|hours| open_spans(hours, &trip.departure, &zone)),
+        open: open_and_wanted(trip, site, &zone),
         stored_share: ac_loss.unwrap_or_else(|| trip.trip.vehicle.stored_share()),
         has: known.has,
         visit: trip.wishes.visit.contains(&site.id),
@@ -241,6 +241,23 @@ fn post_stall(trip: &Trip, site: &Site, wishes: &Wishes) -> Option<Stall> {
     let vehicle = Vehicle { charge_loss_percent: car.loss_percent, boost: None, ..trip.vehicle.clone() };
     let takes = Power::kw(car.takes(&post).get().max(0.1));
     Some(Stall::new(&vehicle, &Site { max_power: takes, max_current: None, ..site.clone() }))
+}
+
+/// When a site is open and the driver wants to charge there, along the trip's minutes; `None` always.
+fn open_and_wanted(trip: &TradeTrip, site: &Site, zone: &TimeZone) -> Option<Vec<(f64, f64)>> {
+    let open = site.details.hours.as_ref().and_then(|hours| open_spans(hours, &trip.departure, zone));
+    let Some((_, from, to)) = trip.wishes.between.iter().find(|(id, ..)| *id == site.id) else { return open };
+    let minutes = |at: &jiff::civil::Time| 60 * at.hour() as u32 + at.minute() as u32;
+    let wanted = OpeningHours::Spans(vec![OpenSpan { days: [true; 7], from: minutes(from), to: minutes(to) }]);
+    let wanted = open_spans(&wanted, &trip.departure, zone)?;
+    let Some(open) = open else { return Some(wanted) };
+    let both = |&(from, to): &(f64, f64)| {
+        open.iter()
+            .map(move |span| (span.0.max(from), span.1.min(to)))
+            .filter(|(from, to)| from < to)
+            .collect::<Vec<_>>()
+    };
+    Some(wanted.iter().flat_map(both).collect())
 }
 
 /// When a site is open, along the trip's minutes; `None` always.

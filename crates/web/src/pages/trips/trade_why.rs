@@ -97,7 +97,7 @@ fn leaves(why: &WhyLeave) -> Option<String> {
 
 fn waits(why: &WhyLeave, currency: &str) -> Option<String> {
     Some(match why.waits? {
-        WaitsFor::Opening => "It waits until the site opens.".into(),
+        WaitsFor::Opening => "It waits until the site opens, or for the hour that you wish.".into(),
         WaitsFor::Price { arriving, then } if then < arriving - 1e-9 => {
             format!(
                 "It waits for a cheaper hour: {arriving:.2} {currency} a kWh on arriving, {then:.2} when it begins."
@@ -126,6 +126,7 @@ fn named(one: &OneWish, kept: &KeptTrip, pauses: &[String]) -> String {
         OneWish::Visit(id) => format!("Stop at {}", site(id)),
         OneWish::Leave(id) => format!("Leave {} with a SoC of your own", site(id)),
         OneWish::Stay(id) => format!("Stay at {}", site(id)),
+        OneWish::Between(id) => format!("Charge at {} at an hour of your own", site(id)),
         OneWish::Pause(place) => pauses.get(*place).map_or_else(|| "Pause".into(), |name| format!("Pause: {name}")),
         OneWish::MostDrive => "Longest time at the wheel".into(),
         OneWish::MostStops => "Most stops".into(),

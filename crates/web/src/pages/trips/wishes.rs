@@ -66,6 +66,7 @@ pub(super) struct SiteRow {
     pub(super) post: Field,
     pub(super) leave: Field,
     pub(super) stay: Field,
+    pub(super) between: Field,
 }
 
 impl WishForm {
@@ -91,7 +92,7 @@ impl WishForm {
                 ("most_cost", "At most so much money", number(wishes.most_cost)),
                 ("most_min", "At most so many minutes", number(wishes.most_time.map(Minutes::get))),
             ],
-            sites: sites.iter().map(|site| SiteRow::of(site, wishes)).collect(),
+            sites: sites.iter().map(|site| SiteRow::of(site, wishes, face)).collect(),
             members: members.iter().map(|name| (name.clone(), wishes.members.contains(name))).collect(),
             neighbours: Neighbours::ALL.map(|one| (one.name(), counted_on(one), one == wishes.neighbours)),
             departure: Field::new(clock.departure.clone().unwrap_or_default()),
@@ -126,7 +127,7 @@ impl PauseRow {
 }
 
 impl SiteRow {
-    fn of(site: &Site, wishes: &Wishes) -> Self {
+    fn of(site: &Site, wishes: &Wishes, face: ClockFace) -> Self {
         let known = wishes.sites.get(&site.id).cloned().unwrap_or_default();
         let (avoided, visited) = (wishes.avoid.contains(&site.id), wishes.visit.contains(&site.id));
         let post = known.post.map(|post| {
@@ -135,8 +136,12 @@ impl SiteRow {
         });
         let leave = wishes.leave.iter().find(|(id, _)| *id == site.id).map(|(_, soc)| figures::field(soc.get()));
         let stay = wishes.stay.iter().find(|(id, _)| *id == site.id).map(|(_, stay)| figures::field(stay.get()));
+        let clock = |at: jiff::civil::Time| face.time(60 * at.hour() as u32 + at.minute() as u32);
+        let between = wishes.between.iter().find(|(id, ..)| *id == site.id);
+        let between = between.map(|&(_, from, to)| format!("{} to {}", clock(from), clock(to)));
         Self {
             name: site.name.clone(),
+            between: Field::new(between.unwrap_or_default()),
             use_it: [
                 ("", "as planned", !avoided && !visited),
                 ("avoid", "avoid", avoided),
@@ -204,6 +209,24 @@ impl Typed<'_> {
         post
     }
 
+    /// Two times of day, such as `14:00 to 15:30`.
+    fn between(&mut self, name: &str, site: &str) -> Option<(jiff::civil::Time, jiff::civil::Time)> {
+        let text = self.text(name).to_string();
+        if text.is_empty() {
+            return None;
+        }
+        let time = |text: &str| {
+            let minutes = Field::new(text).time()?;
+            Some(time((minutes / 60 % 24) as i8, (minutes % 60) as i8, 0, 0))
+        };
+        let parts = text.split_once(" to ").or_else(|| text.split_once(['–', '-']));
+        let between = parts.and_then(|(from, to)| Some((time(from.trim())?, time(to.trim())?)));
+        if between.is_none() {
+            self.faults.push(format!("{site}: “{text}” is no two times of day; expected such as 14:00 to 15:30"));
+        }
+        between
+    }
+
     fn site(&mut self, index: usize, site: &Site, wishes: &mut Wishes) {
         let key = |name: &str| format!("{name}-site-{index}");
         match self.text(&key("use")) {
@@ -220,6 +243,7 @@ impl Typed<'_> {
         }
         let leave = self.number(&key("leave"), &site.name, 0.0, 100.0);
         wishes.leave.extend(leave.map(|soc| (site.id.clone(), Soc::percent(soc))));
+        wishes.between.extend(self.between(&key("between"), &site.name).map(|(from, to)| (site.id.clone(), from, to)));
         let stay = self.number(&key("stay"), &site.name, 1.0, 2_880.0);
         wishes.stay.extend(stay.map(|stay| (site.id.clone(), Minutes::new(stay))));
     }
@@ -250,6 +274,7 @@ fn read_form(fields: &WishFields, kept: &Wishes, sites: &[Site]) -> Result<Wishe
         visit: Vec::new(),
         leave: Vec::new(),
         stay: Vec::new(),
+        between: Vec::new(),
         ..kept.clone()
     };
     wishes.members.sort();
@@ -362,6 +387,7 @@ fn touched(wishes: &mut Wishes, site: &str, what: &str) -> Result<(), WebError> 
             without(&mut wishes.visit);
             wishes.leave.retain(|(id, _)| id != site);
             wishes.stay.retain(|(id, _)| id != site);
+            wishes.between.retain(|(id, ..)| id != site);
         }
         "sleep" => {
             has(wishes, Facility::Sleep);
@@ -421,26 +447,38 @@ mod tests {
             ("post-site-0", "3x230x16"),
             ("leave-site-0", "62,5"),
             ("member-Club", "on"),
+            ("between-site-1", "2 pm - 15:30"),
+            ("neighbours", "worst"),
         ]);
         let wishes = read_form(&typed, &Wishes::default(), &sites).unwrap();
         assert_eq!((wishes.pauses[0].to, wishes.most_stops), (time(13, 30, 0, 0), Some(4)));
         assert_eq!((&wishes.visit[..], &wishes.members[..]), (&[sites[0].id.clone()][..], &["Club".to_string()][..]));
         assert_eq!(wishes.leave, [(sites[0].id.clone(), Soc::percent(62.5))]);
+        assert_eq!(wishes.between, [(sites[1].id.clone(), time(14, 0, 0, 0), time(15, 30, 0, 0))]);
+        assert_eq!(wishes.neighbours, Neighbours::Worst);
         let club = ["Club".to_string()];
         let shown = WishForm::of(&TripClock::default(), &wishes, &sites, &club, ClockFace::TwentyFour);
         assert_eq!((shown.pauses[0].to.text.as_str(), shown.pauses.len()), ("13:30", ROWS));
         assert_eq!(shown.sites[0].post.text, "3 × 230 V × 16 A");
+        assert_eq!(shown.sites[1].between.text, "14:00 to 15:30");
         assert!(shown.members[0].1 && shown.sites[0].use_it[2].2 && shown.sites[1].use_it[0].2);
     }
 
     #[test]
     fn what_is_wrong_is_named_and_nothing_is_taken_for_nothing() {
-        let wrong =
-            fields(&[("minutes-0", "45"), ("from-0", "noonish"), ("most_drive", "120"), ("post-site-1", "strong")]);
+        let wrong = fields(&[
+            ("minutes-0", "45"),
+            ("from-0", "noonish"),
+            ("most_drive", "120"),
+            ("post-site-1", "strong"),
+            ("between-site-0", "at noon"),
+        ]);
         let faults = read_form(&wrong, &Wishes::default(), &sites()).unwrap_err();
-        assert_eq!(faults.len(), 3, "{faults:?}");
+        assert_eq!(faults.len(), 4, "{faults:?}");
         assert!(
-            faults[0].starts_with("Pause from: “noonish”") && faults[1].contains("“strong” is no post"),
+            faults[0].starts_with("Pause from: “noonish”")
+                && faults[1].contains("“at noon” is no two times of day")
+                && faults[2].contains("“strong” is no post"),
             "{faults:?}"
         );
         assert!(is_nothing(&read_form(&fields(&[]), &Wishes::default(), &sites()).unwrap()));
