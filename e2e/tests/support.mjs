@@ -6,8 +6,8 @@ import { test as base, expect } from "@playwright/test";
 import AxeBuilder from "@axe-core/playwright";
 
 /** Starts a server on a directory, which gets fresh demo data when it is new; `stop` ends it as a power cut would. */
-export async function start(data, port = 0) {
-  const child = spawn(process.env.SPARE_HOUR_BIN, ["demo", "--data", data, "--port", String(port)]);
+export async function start(data, port = 0, command = "demo") {
+  const child = spawn(process.env.SPARE_HOUR_BIN, [command, "--data", data, "--port", String(port)]);
   const line = await new Promise((resolve, reject) => {
     child.stdout.once("data", (bytes) => resolve(String(bytes)));
     child.once("exit", (code) => reject(new Error(`the server ended with ${code} before it answered`)));
@@ -16,10 +16,10 @@ export async function start(data, port = 0) {
   return { url: /http:\/\/\S+/.exec(line)[0], stop };
 }
 
-/** Lends the address of a server with fresh demo data, then ends it and removes what it kept. */
-async function lend(use) {
+/** Lends the address of a server with fresh demo data, or with none, then ends it and removes what it kept. */
+async function lend(use, command = "demo") {
   const data = mkdtempSync(join(tmpdir(), "spare-hour-"));
-  const { url, stop } = await start(data);
+  const { url, stop } = await start(data, 0, command);
   await use(url);
   await stop();
   rmSync(data, { recursive: true });
@@ -40,6 +40,9 @@ const watched = base.extend({
 
 /** A test with a server and data of its own, so that no test sees what another did. */
 export const test = watched.extend({ baseURL: async ({}, use) => lend(use) });
+
+/** A test of somebody who has nothing yet. */
+export const newcomer = watched.extend({ baseURL: async ({}, use) => lend(use, "serve") });
 
 /** A test that only looks: a server for all of a worker's. */
 export const looking = watched.extend({

@@ -53,3 +53,36 @@ test("a slip in typed lines is mended by one touch", async ({ page }) => {
   await expect(page.getByLabel("Lines, as read off the screen")).toHaveValue("0:00 60 150\n3:00 70 140\n6:00 84 120\n8:00 87 90\n");
   await expect(page.getByText("4 readings understood")).toBeVisible();
 });
+
+test("why these stops is told with the two numbers, and a wish is taken back where it stands", async ({ page }) => {
+  await page.goto("/trips/3/trade");
+  await expect(page.getByText(/^Proven: no plan by this clock/)).toBeVisible({ timeout: 20_000 });
+  await page.getByText("Why these stops, and what each wish costs").click();
+  await expect(page.getByText(/Without this site the best plan takes/).first()).toBeVisible({ timeout: 20_000 });
+  await accessible(page);
+  const before = await page.locator("main [role=status]").first().textContent();
+  await page.getByRole("button", { name: "Take back: Pause: lunch" }).click();
+  await expect(page.getByText("Kept as this trip’s own.")).toBeVisible();
+  await expect(page.getByText("· lunch")).toHaveCount(0);
+  expect(await page.locator("main [role=status]").nth(1).textContent()).not.toBe(before);
+  // A bound that nothing keeps: the page names what is in the way, and one press gives the plan back.
+  await page.getByLabel("At most so many minutes").fill("120");
+  await page.getByRole("button", { name: "Save for the trip" }).click();
+  await expect(page.getByText("No plan keeps all of this.")).toBeVisible();
+  await expect(page.getByText("without it there is a plan").first()).toBeVisible({ timeout: 20_000 });
+  await page.getByRole("button", { name: "Take back: At most so many minutes" }).click();
+  await expect(page.getByText("· night")).toBeVisible();
+});
+
+looking("rules of thumb take numbers of one’s own", async ({ page }) => {
+  await page.goto("/trips/3/trade");
+  await page.getByLabel("Half and go, %").fill("70");
+  await page.getByLabel("Power floor, kW").fill("30");
+  await page.getByRole("button", { name: "Use these numbers" }).click();
+  await expect(page.getByText("leave near 70 %")).toBeVisible();
+  await expect(page.getByText("power floor 30 kW")).toBeVisible();
+  await expect(page.getByLabel("Half and go, %")).toHaveValue("70");
+  await page.getByLabel("Ten to, %").fill("a few");
+  await page.getByRole("button", { name: "Use these numbers" }).click();
+  await expect(page.getByText("“a few” does not work; expected 20 to 100 %")).toBeVisible();
+});

@@ -47,6 +47,8 @@ async function load(): Promise<void> {
   for (let part = nextToLoad(); part && !signal.aborted; part = nextToLoad()) {
     const address = part.dataset["load"] ?? "";
     delete part.dataset["load"];
+    // It says itself that it is awaited, and is not dimmed.
+    part.dataset["part"] = "";
     part.setAttribute("aria-busy", "true");
     try {
       const response = await fetch(address, { signal });

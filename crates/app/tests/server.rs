@@ -33,8 +33,9 @@ fn the_demo_is_there_in_two_seconds_and_begins_anew_when_told() {
 #[test]
 fn an_empty_start_tells_how_to_begin() {
     let pages = Pages::empty();
-    assert!(pages.get("/").1.contains("One measured charge plans a trip"));
-    for path in ["/sessions", "/cars", "/trips", "/sessions/new"] {
+    let first = pages.get("/").1;
+    assert!(first.contains("Your first plan") && first.contains("7 h 32 min"), "{first}");
+    for path in ["/start", "/sessions", "/cars", "/trips", "/sessions/new"] {
         assert_eq!(pages.get(path).0, 200, "{path}");
     }
     for path in ["/nowhere", "/trips/1", "/sessions/9", "/trips/1/plan", "/assets/none.css"] {

@@ -13,6 +13,7 @@ mod json_lists;
 mod number;
 mod ocpi_tariff;
 mod place_list;
+mod plain_lines;
 mod plan_json;
 mod road_line;
 mod road_list;
@@ -48,6 +49,7 @@ pub use json_lists::{NamedSession, is_json_list, read_session_list, read_trips, 
 pub use number::{clock, parse_clock};
 pub use ocpi_tariff::{read_tariffs, write_tariff};
 pub use place_list::{ChargingPlace, read_places};
+pub use plain_lines::{PLACEHOLDER, PlainRoad, chargers_example, read_plain_chargers, read_plain_road, road_example};
 pub use plan_json::{PlanReport, StopReport, StrategyReport, infeasible_json, plan_json};
 pub use road_line::{read_road_line, read_road_lines, write_road_line};
 pub use road_list::{read_road, write_road};

@@ -26,6 +26,7 @@ pub mod clock;
 pub mod combine_charges;
 pub mod drive_trip;
 pub mod explain_trade;
+pub mod first_plan;
 pub mod keep_trip;
 pub mod kept;
 pub mod month;

@@ -6,6 +6,7 @@
 mod app;
 mod by_clock;
 mod charts;
+mod first_plan;
 mod forms;
 mod http;
 mod layout;

@@ -6,7 +6,9 @@ use axum::routing::{get, post};
 
 use crate::app::App;
 use crate::http::{assets, error};
-use crate::pages::{backup, cars, compare, drives, home, lists, measure, month, sessions, settings, tariffs, trips};
+use crate::pages::{
+    backup, cars, compare, drives, home, lists, measure, month, sessions, settings, start, tariffs, trips,
+};
 
 /// The addresses, and who answers at each.
 pub(crate) fn routes() -> Router<App> {
@@ -95,6 +97,8 @@ pub(crate) fn routes() -> Router<App> {
         .route("/trips/{id}/{file}", get(trips::list_of_trip))
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
+        .route("/start", get(start::show).post(start::keep))
+        .route("/start/preview", get(start::preview))
         .route("/settings", get(settings::show).post(settings::change))
         .route("/lists/{file}", get(lists::whole))
         .route("/backup", get(backup::show).post(backup::take).layer(DefaultBodyLimit::max(backup::MOST_BYTES)))

@@ -11,5 +11,6 @@ pub(crate) mod measure;
 pub(crate) mod month;
 pub(crate) mod sessions;
 pub(crate) mod settings;
+pub(crate) mod start;
 pub(crate) mod tariffs;
 pub(crate) mod trips;

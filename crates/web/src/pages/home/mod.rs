@@ -14,6 +14,8 @@ use spare_hour_wording::trips::{self, Headline};
 use crate::app::App;
 use crate::by_clock::ClockHeadline;
 use crate::charts::day_line::DayLine;
+use crate::first_plan::{Preview, StartForm, previewed};
+use crate::forms::control::Ask;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
 
@@ -24,6 +26,8 @@ struct HomePage {
     trip: Option<TripAtHand>,
     session: Option<SessionLine>,
     next: Next,
+    /// The first plan, while no trip is kept.
+    first: Option<(StartForm, Preview)>,
 }
 
 struct TripAtHand {
@@ -93,7 +97,11 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
     {
         trip.plan = PlanAtHand::ByClock(headline);
     }
-    Ok(page(StatusCode::OK, &HomePage { frame: Frame::new(&app, "", "Today"), trip, session, next }))
+    let first = match &trip {
+        None => Some(previewed(&app, Ask::default()).await?),
+        Some(_) => None,
+    };
+    Ok(page(StatusCode::OK, &HomePage { frame: Frame::new(&app, "", "Today"), trip, session, next, first }))
 }
 
 fn gather(
