@@ -191,9 +191,8 @@ fn chargers(line: &str, units: Units, length: Distance) -> Result<Vec<Site>, Str
         match unit {
             Unit::Km if at.is_none() => at = Some(Distance::km(value)),
             Unit::Miles if at.is_none() => at = Some(DistanceUnit::Miles.distance(value)),
-            Unit::Kw if power.is_none() => power = Some(Power::kw(value)),
             Unit::None if at.is_none() => at = Some(units.distance.distance(value)),
-            Unit::None if power.is_none() => power = Some(Power::kw(value)),
+            Unit::Kw | Unit::None if power.is_none() => power = Some(Power::kw(value)),
             _ => return Err(wrong("there is a number too many".into())),
         }
     }
