@@ -36,6 +36,7 @@ pub mod price_charge;
 pub mod price_stop;
 pub mod read_charge;
 pub mod remedies;
+pub mod take_along;
 pub mod tariffs;
 pub mod trade_trip;
 pub mod way_back;

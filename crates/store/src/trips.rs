@@ -41,6 +41,8 @@ pub struct StoredTrip {
     pub id: i32,
     /// The trip.
     pub about: NewTrip,
+    /// Whether its road came from a track, so that places along it are known.
+    pub has_track: bool,
 }
 
 /// What is known of a trip by the clock.
@@ -219,8 +221,10 @@ impl Store {
             .order(trip_sites::position)
             .select(SiteRow::as_select())
             .load(connection)?;
+        let on_track = trips::table.find(id).select(trips::track.is_not_null()).first(connection)?;
         Ok(StoredTrip {
             id: row.id,
+            has_track: on_track,
             about: NewTrip {
                 name: row.name,
                 car: row.car_id,

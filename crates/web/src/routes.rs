@@ -97,6 +97,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/trips/{id}/{file}", get(trips::list_of_trip))
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
+        .route("/trips/{id}/along/{kind}", get(trips::take_along))
         .route("/start", get(start::show).post(start::keep))
         .route("/start/preview", get(start::preview))
         .route("/settings", get(settings::show).post(settings::change))

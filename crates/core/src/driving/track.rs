@@ -177,6 +177,16 @@ impl Track {
         a.height + share * (b.height - a.height)
     }
 
+    /// Latitude and longitude at a distance along the track, °; the ends beyond them.
+    pub fn position_at(&self, km: f64) -> (f64, f64) {
+        let after = self.way.partition_point(|point| point.km <= km).clamp(1, self.way.len() - 1);
+        let (a, b) = (&self.way[after - 1], &self.way[after]);
+        let (from, to) = (&self.points[after - 1], &self.points[after]);
+        let share = ((km - a.km) / (b.km - a.km)).clamp(0.0, 1.0);
+        let between = |from: f64, to: f64| from + share * (to - from);
+        (between(from.latitude, to.latitude), between(from.longitude, to.longitude))
+    }
+
     /// Where a place lies beside the track: the nearest point of it, on the flat between neighbours.
     pub fn beside(&self, latitude: f64, longitude: f64) -> Beside {
         let narrow = latitude.to_radians().cos();

@@ -60,6 +60,8 @@ pub(super) struct Planned {
     /// Address of the trip, and the query of its files.
     pub(super) base: String,
     pub(super) files: String,
+    /// Whether its stops are places on a track.
+    pub(super) has_track: bool,
 }
 
 /// What fixed departures cost.
@@ -176,6 +178,7 @@ fn planned(asked: &AskedTrip, planned: &PlannedTrip, whole: bool) -> Outcome {
         warning: warning(&shown),
         base: format!("/trips/{}", kept.stored.id),
         files: controls.address_with(&controls.leave, None),
+        has_track: kept.stored.has_track,
     })
 }
 
