@@ -13,6 +13,7 @@ use diesel::sql_types::Text;
 use diesel::sqlite::Sqlite;
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
+use crate::undo::{self, Steps};
 use crate::{Result, StoreError};
 
 pub(crate) const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
@@ -26,6 +27,8 @@ type Manager = ConnectionManager<SqliteConnection>;
 pub struct Store {
     pool: Pool<Manager>,
     path: PathBuf,
+    /// What may be taken back.
+    pub(crate) steps: Arc<Mutex<Steps>>,
     /// Within [`Store::transaction`]: the connection that every call uses.
     pinned: Option<Arc<Mutex<PooledConnection<Manager>>>>,
 }
@@ -91,7 +94,7 @@ impl Store {
             .connection_customizer(Box::new(Settings))
             .build(Manager::new(path.to_string_lossy()))
             .map_err(|error| unusable(&path, error.to_string()))?;
-        let store = Self { pool, path, pinned: None };
+        let store = Self { pool, path, steps: Arc::default(), pinned: None };
         let migrated = store.connection()?.run_pending_migrations(MIGRATIONS).map(|_| ());
         migrated.map_err(|error| unusable(&store.path, format!("cannot be brought up to date: {error}")))?;
         Ok(store)
@@ -118,12 +121,28 @@ impl Store {
         &self,
         work: impl FnOnce(&Self) -> std::result::Result<T, E>,
     ) -> std::result::Result<T, E> {
+        self.whole(work, true)
+    }
+
+    /// The same, but what it does cannot be taken back: it takes something back itself.
+    pub(crate) fn without_notes<T, E: From<StoreError>>(
+        &self,
+        work: impl FnOnce(&Self) -> std::result::Result<T, E>,
+    ) -> std::result::Result<T, E> {
+        self.whole(work, false)
+    }
+
+    fn whole<T, E: From<StoreError>>(
+        &self,
+        work: impl FnOnce(&Self) -> std::result::Result<T, E>,
+        note: bool,
+    ) -> std::result::Result<T, E> {
         if self.pinned.is_some() {
             return work(self);
         }
         let pinned = self.begun()?;
         let done = work(&pinned);
-        pinned.ended(done.is_ok())?;
+        pinned.ended(done.is_ok(), note)?;
         done
     }
 
@@ -131,14 +150,22 @@ impl Store {
     fn begun(&self) -> Result<Self> {
         let mut connection = self.pool.get()?;
         AnsiTransactionManager::begin_transaction_sql(&mut *connection, "BEGIN IMMEDIATE")?;
+        if let Err(error) = undo::begin(&mut connection) {
+            AnsiTransactionManager::rollback_transaction(&mut *connection)?;
+            return Err(error);
+        }
         Ok(Self { pinned: Some(Arc::new(Mutex::new(connection))), ..self.clone() })
     }
 
-    /// Ends the transaction, and keeps what was written in it or not.
-    fn ended(self, keep: bool) -> Result<()> {
+    /// Ends the transaction, and keeps what was written in it or not, with a note of how to take it back.
+    fn ended(self, keep: bool, note: bool) -> Result<()> {
         let connection = &mut *self.connection()?;
         if keep {
+            let noted = if note { undo::noted(connection)? } else { None };
             AnsiTransactionManager::commit_transaction(connection)?;
+            if let Some((done, what, sql)) = noted {
+                self.steps.lock().unwrap_or_else(PoisonError::into_inner).add(done, what, sql);
+            }
         } else {
             AnsiTransactionManager::rollback_transaction(connection)?;
         }

@@ -21,6 +21,7 @@ mod settings;
 mod site_rows;
 mod tariffs;
 mod trips;
+mod undo;
 
 use std::path::PathBuf;
 
@@ -36,6 +37,7 @@ pub use matchings::StoredMatching;
 pub use sessions::{NewSession, SessionLine, StoredSession};
 pub use settings::Settings;
 pub use tariffs::{NewTariff, StoredMembership, StoredTariff};
+pub use undo::{Done, Step};
 pub use trips::{NewTrip, StoredTrip, TripClock, TripLine};
 
 /// Why the store could not do what it was asked.
@@ -84,6 +86,9 @@ pub enum StoreError {
     /// Something is kept already where everything was to be taken in.
     #[error("something is kept here already; a backup can only be taken into an empty directory (another --data)")]
     NotEmpty,
+    /// What is to be taken back is no more as it was left.
+    #[error("it has been changed since")]
+    NotAsItWas,
     /// SQLite refused.
     #[error("the database refused: {0}")]
     Database(#[from] diesel::result::Error),
