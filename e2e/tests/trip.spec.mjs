@@ -186,3 +186,17 @@ test("a tariff is written, its receipt follows, and a stop asks it", async ({ pa
   await page.getByRole("row", { name: /^2 Vessen Junction/ }).getByText("Receipt").click();
   await expect(page.getByRole("row", { name: /^Energy .* 0.5 a kWh/ })).toBeVisible();
 });
+
+test("what was removed comes back by Undo, one thing after another", async ({ page }) => {
+  await page.goto("/trips/1/sites");
+  const rows = page.getByRole("row");
+  const before = await rows.count();
+  for (const _ of [1, 2]) await page.getByRole("button", { name: /^Remove / }).first().click();
+  await expect(rows).toHaveCount(before - 2);
+  await accessible(page);
+  await page.getByRole("button", { name: "Undo: a site removed" }).click();
+  await expect(rows).toHaveCount(before - 1);
+  await page.getByRole("button", { name: "Undo: a site removed" }).click();
+  await expect(rows).toHaveCount(before);
+  await expect(page.getByRole("button", { name: /^Undo/ })).toHaveCount(0);
+});

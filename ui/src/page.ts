@@ -109,6 +109,9 @@ async function swap(response: Response, remember: boolean): Promise<void> {
   leaving.abort();
   leaving = new AbortController();
   old.replaceWith(main);
+  // What may be undone is another thing now.
+  const undo = next.getElementById("undo");
+  if (undo) document.getElementById("undo")?.replaceWith(undo);
   document.title = next.title;
   void load();
   if (remember && response.url !== location.href) history.pushState(null, "", response.url);

@@ -174,3 +174,53 @@ fn proofs_follow_the_answer_and_hold_for_the_plan_that_is_shown() {
     assert!(told.contains(&format!("by more than {gap:.2} min")) || told.contains("0.10 min"), "{told} and {gap}");
     assert_eq!(pages.get("/trips/99/trade/proof").0, 404);
 }
+
+/// The number of the change that a page offers to take back, and what it was.
+fn offered(page: &str) -> Option<(String, String)> {
+    let (_, after) = page.split_once("action=\"/undo\"")?;
+    let (_, number) = after.split_once("name=\"number\" value=\"")?;
+    let (_, change) = after.split_once("title=\"Undo: ")?;
+    Some((number.split('"').next()?.into(), change.split('"').next()?.into()))
+}
+
+#[test]
+fn the_last_three_things_are_undone_one_after_another() {
+    let pages = Pages::demo();
+    assert_eq!(offered(&pages.get("/trips").1).map(|offer| offer.1), None, "the demo itself is nobody's change");
+    let before = ["/trips/1/trip.json", "/trips/3/trip.json", "/lists/trips.csv"].map(|path| pages.get(path).1);
+    assert_eq!(pages.post("/trips/3/touch", &[("site", "k7"), ("what", "avoid")]).0, 303);
+    assert_eq!(pages.post("/trips/3/take-back", &[("wish", "pause 0")]).0, 303);
+    assert_eq!(pages.post("/trips/1/remove", &[]).0, 303);
+    assert_eq!(pages.get("/trips/1").0, 404);
+    let mut told = Vec::new();
+    for _ in 0..3 {
+        let (number, change) = offered(&pages.get("/trips").1).unwrap();
+        told.push(change);
+        assert_eq!(pages.post("/undo", &[("number", &number)]).0, 303);
+        // The same press twice undoes no more than one thing.
+        let (status, body) = pages.post("/undo", &[("number", &number)]);
+        assert!(status == 422 && body.contains("Nothing was undone"), "{status} {body}");
+    }
+    assert_eq!(told, ["a trip removed", "a trip changed", "a trip changed"]);
+    let after = ["/trips/1/trip.json", "/trips/3/trip.json", "/lists/trips.csv"].map(|path| pages.get(path).1);
+    assert_eq!(before, after);
+    assert_eq!(offered(&pages.get("/trips").1), None);
+}
+
+#[test]
+fn what_was_added_is_undone_to_its_list_and_a_car_with_all_it_had_comes_back() {
+    let pages = Pages::empty();
+    let fields = [
+        ("usable", "60"),
+        ("most", "120"),
+        ("takes", "18"),
+        ("road", "500 km, 110"),
+        ("chargers", "every 50 km, 100 kW"),
+    ];
+    assert_eq!(posted(&pages, "/start", &fields).1, "/trips/1");
+    // A first plan is one thing: its trip and its car go together.
+    let (number, change) = offered(&pages.get("/trips/1").1).unwrap();
+    assert_eq!(change, "a trip added");
+    assert_eq!(posted(&pages, "/undo", &[("number", &number)]), (303, "/trips".into()));
+    assert_eq!((pages.get("/trips/1").0, pages.get("/cars/1").0), (404, 404));
+}

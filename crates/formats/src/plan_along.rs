@@ -145,6 +145,9 @@ fn told(stop: &StopAlong) -> String {
 
 /// The stops as way-points of a GPX 1.1 file, with the route through them, where they lie on a track. A stall beside the road is
 /// set where one turns off.
+///
+/// # Errors
+/// When the file cannot be written.
 pub fn plan_gpx(plan: &PlanAlong, track: &Track) -> Result<String, gpx::errors::GpxError> {
     let point = |stop: &StopAlong| {
         let (latitude, longitude) = track.position_at(stop.at.get());

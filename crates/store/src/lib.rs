@@ -37,8 +37,8 @@ pub use matchings::StoredMatching;
 pub use sessions::{NewSession, SessionLine, StoredSession};
 pub use settings::Settings;
 pub use tariffs::{NewTariff, StoredMembership, StoredTariff};
-pub use undo::{Done, Step};
 pub use trips::{NewTrip, StoredTrip, TripClock, TripLine};
+pub use undo::{Done, Step};
 
 /// Why the store could not do what it was asked.
 #[derive(Debug, Error)]

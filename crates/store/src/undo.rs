@@ -29,6 +29,8 @@ const TABLES: [(&str, &str); 12] = [
     ("settings", "the settings"),
     ("column_matchings", "how columns are read"),
 ];
+/// Rows of this table come with their charge and only so: they go with it when that is taken back.
+const NEVER_ADDED_ALONE: &str = "readings";
 /// What was told by a charge under way: a step that touches it is never taken back.
 const UNDER_WAY: [&str; 2] = ["live_charges", "live_events"];
 /// Steps that are kept at most, and their size together.
@@ -154,12 +156,20 @@ fn triggers(connection: &mut SqliteConnection, table: &str) -> Result<String> {
         [key] => format!("INSERT OR IGNORE INTO undo_new (name, id) VALUES ('{table}', new.{});", key.name),
         _ => String::new(),
     };
+    let inserted = if table == NEVER_ADDED_ALONE {
+        String::new()
+    } else {
+        let added = note(format!("'DELETE FROM {table} WHERE ' || {}", row("new")));
+        format!(
+            "CREATE TEMP TRIGGER undo_{table}_i AFTER INSERT ON main.{table} {unless} BEGIN {added} {remember} END;"
+        )
+    };
     Ok(format!(
-        "CREATE TEMP TRIGGER undo_{table}_i AFTER INSERT ON main.{table} {unless} BEGIN {added} {remember} END;
+        "{inserted}
          CREATE TEMP TRIGGER undo_{table}_u AFTER UPDATE ON main.{table} BEGIN {changed} END;
          CREATE TEMP TRIGGER undo_{table}_d AFTER DELETE ON main.{table} BEGIN {removed} END;",
-        added = note(format!("'DELETE FROM {table} WHERE ' || {}", row("new"))),
-        changed = note(format!("'UPDATE {table} SET ' || {} || ' WHERE ' || {}", sets.join(" || ', ' || "), row("new"))),
+        changed =
+            note(format!("'UPDATE {table} SET ' || {} || ' WHERE ' || {}", sets.join(" || ', ' || "), row("new"))),
         removed = note(format!("'INSERT INTO {table} ({}) VALUES (' || {olds} || ')'", names.join(", "))),
     ))
 }

@@ -29,7 +29,9 @@ fn dump(store: &Store) -> Vec<String> {
     let mut lines = |sql: String| -> Vec<String> {
         diesel::sql_query(sql).load::<Line>(&mut connection).unwrap().into_iter().map(|line| line.line).collect()
     };
-    let tables = lines("SELECT name AS line FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' ORDER BY name".into());
+    let tables = lines(
+        "SELECT name AS line FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' ORDER BY name".into(),
+    );
     let mut all = Vec::new();
     for table in tables {
         let columns = lines(format!("SELECT name AS line FROM pragma_table_info('{table}')"));
@@ -74,7 +76,10 @@ fn trip(car: i32, rng: &mut Rng) -> NewTrip {
         name: "There".into(),
         car,
         currency: "cr".into(),
-        road: Road { stretches: vec![Stretch::level(Distance::km(1.0 / 3.0)); 3], conditions: RoadConditions::default() },
+        road: Road {
+            stretches: vec![Stretch::level(Distance::km(1.0 / 3.0)); 3],
+            conditions: RoadConditions::default(),
+        },
         sites: (0..rng.usize(0..5)).map(site).collect(),
         goal: Goal {
             start: Soc::percent(90.0),
@@ -176,7 +181,8 @@ fn whatever_was_done_is_taken_back_to_the_last_digit() {
             states.pop();
             assert!(store.take_back(number).unwrap(), "seed {seed}: step {number}");
             let (now, then) = (dump(&store), states.last().unwrap());
-            let other = |a: &[String], b: &[String]| a.iter().filter(|line| !b.contains(line)).cloned().collect::<Vec<_>>();
+            let other =
+                |a: &[String], b: &[String]| a.iter().filter(|line| !b.contains(line)).cloned().collect::<Vec<_>>();
             assert_eq!((other(&now, then), other(then, &now)), (vec![], vec![]), "seed {seed}: step {number}");
             taken += 1;
         }

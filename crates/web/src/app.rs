@@ -129,6 +129,13 @@ impl App {
         changed
     }
 
+    /// Takes the last change back; `false` where it is another, or what it changed has been changed since.
+    pub(crate) async fn take_back(&self, number: u64) -> Result<bool, WebError> {
+        let taken = self.run(move |store| Ok(store.take_back(number)?)).await;
+        self.changes.fetch_add(1, Ordering::SeqCst);
+        taken
+    }
+
     /// How often what is kept has changed.
     pub(crate) fn changes(&self) -> u64 {
         self.changes.load(Ordering::SeqCst)

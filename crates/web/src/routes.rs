@@ -6,6 +6,7 @@ use axum::routing::{get, post};
 
 use crate::app::App;
 use crate::http::{assets, error};
+use crate::pages::undo;
 use crate::pages::{
     backup, cars, compare, drives, home, lists, measure, month, sessions, settings, start, tariffs, trips,
 };
@@ -98,6 +99,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
         .route("/trips/{id}/along/{kind}", get(trips::take_along))
+        .route("/undo", post(undo::take_back))
         .route("/start", get(start::show).post(start::keep))
         .route("/start/preview", get(start::preview))
         .route("/settings", get(settings::show).post(settings::change))

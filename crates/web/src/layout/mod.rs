@@ -1,5 +1,7 @@
 //! The frame around every page.
 
+use spare_hour_store::{Done, Step};
+
 /// What the frame shows.
 #[derive(Clone, Debug)]
 pub(crate) struct Frame {
@@ -9,10 +11,23 @@ pub(crate) struct Frame {
     pub(crate) room: &'static str,
     /// What is told about the data, as "demo data".
     pub(crate) notice: Option<String>,
+    /// The last change, which can be taken back: its number, and what it was.
+    pub(crate) undo: Option<(u64, String)>,
 }
 
 impl Frame {
     pub(crate) fn new(app: &crate::app::App, room: &'static str, title: impl Into<String>) -> Self {
-        Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into) }
+        let undo = app.store.last_step().map(|step| (step.number, told(&step)));
+        Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into), undo }
     }
+}
+
+/// What a change was.
+pub(crate) fn told(step: &Step) -> String {
+    let done = match step.done {
+        Done::Added => "added",
+        Done::Changed => "changed",
+        Done::Removed => "removed",
+    };
+    format!("{} {done}", step.what)
 }

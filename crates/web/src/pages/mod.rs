@@ -14,3 +14,4 @@ pub(crate) mod settings;
 pub(crate) mod start;
 pub(crate) mod tariffs;
 pub(crate) mod trips;
+pub(crate) mod undo;
