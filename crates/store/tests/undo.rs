@@ -247,3 +247,22 @@ fn what_a_charge_under_way_was_told_is_never_taken_back() {
     assert_eq!(store.last_step(), None);
     assert_eq!((store.event_count(charge).unwrap(), store.sessions().unwrap().len()), (1, 1));
 }
+
+#[test]
+fn thirty_changes_are_kept_and_the_oldest_go() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    for index in 0..40 {
+        store.transaction(|store| store.add_car(&KnownCar::new(format!("{index}"), Energy::kwh(60.0), 8.0))).unwrap();
+    }
+    let mut undone = 0;
+    while let Some(step) = store.last_step() {
+        assert!(store.take_back(step.number).unwrap());
+        undone += 1;
+    }
+    let left: Vec<String> = store.cars().unwrap().into_iter().map(|car| car.about.name).collect();
+    assert_eq!((undone, left.len()), (30, 10));
+    assert!((0..10).all(|index| left.contains(&index.to_string())), "{left:?}");
+    // After a restart nothing is offered.
+    assert_eq!(Store::open(directory.path()).unwrap().last_step(), None);
+}

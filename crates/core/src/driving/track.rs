@@ -323,4 +323,18 @@ mod tests {
         let here = TrackPoint { latitude: 1.0, longitude: 1.0, height: None, time: None };
         assert!(Track::new(vec![here, here]).is_none());
     }
+
+    #[test]
+    fn a_distance_is_a_place_on_the_track_and_the_place_lies_there() {
+        let road = straight(1_000, |_| 400.0);
+        for km in [0.0, 0.013, 11.119, 25.0, 49.9] {
+            let (latitude, longitude) = road.position_at(km);
+            let beside = road.beside(latitude, longitude);
+            assert!((beside.at.get() - km).abs() < 1e-3 && beside.off.get() < 1e-3, "{km}: {beside:?}");
+        }
+        // By hand: a tenth of a degree north is 11.1195 km.
+        assert!((road.position_at(11.1195).0 - 47.1).abs() < 1e-4);
+        // Beyond its ends is its end.
+        assert_eq!((road.position_at(-5.0).0, road.position_at(1e4).0), (47.0, 47.0 + 0.000_45 * 999.0));
+    }
 }

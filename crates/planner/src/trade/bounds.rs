@@ -127,3 +127,22 @@ pub(crate) fn slopes(plans: impl Iterator<Item = (f64, f64)>) -> Vec<f64> {
 fn slope(fast: (f64, f64), cheap: (f64, f64)) -> f64 {
     (cheap.0 - fast.0) / (fast.1 - cheap.1).max(1e-9)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn slopes_are_those_of_the_lower_hull() {
+        // By hand: (0, 10), (1, 6), (4, 3), (10, 2) are corners: 1/4, 3/3 and 6/1 minutes for a unit of money; (2, 5.9) and
+        // (6, 2.9) lie above them.
+        let plans = [(0.0, 10.0), (1.0, 6.0), (2.0, 5.9), (4.0, 3.0), (6.0, 2.9), (10.0, 2.0)];
+        let found = slopes(plans.into_iter());
+        assert!(found.windows(2).all(|pair| pair[0] < pair[1]), "{found:?}");
+        assert_eq!(found, [0.25, 1.0, 6.0]);
+        assert!(slopes([(3.0, 4.0)].into_iter()).is_empty() && slopes(std::iter::empty()).is_empty());
+        // Of a long trade some are enough.
+        let many = (0..200).map(|step| (f64::from(step), 400.0 / (1.0 + f64::from(step))));
+        assert_eq!(slopes(many).len(), SLOPES);
+    }
+}

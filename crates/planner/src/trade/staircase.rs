@@ -62,4 +62,36 @@ mod tests {
         assert_eq!(stairs.steps, [(8.0, 9.0), (9.0, 2.0)]);
         assert!(!stairs.add(8.9, 2.05, (0.2, 0.1)) && stairs.beats(9.0, 2.0, (0.0, 0.0)));
     }
+
+    #[test]
+    fn what_it_beats_whole_it_beats_at_every_point() {
+        let mut random = fastrand::Rng::with_seed(5);
+        let (mut beaten, mut not) = (0, 0);
+        for _ in 0..4_000 {
+            let mut stairs = Staircase::default();
+            for _ in 0..random.usize(1..7) {
+                stairs.add(10.0 * random.f64(), 10.0 * random.f64(), (0.0, 0.0));
+            }
+            let least = (10.0 * random.f64(), 10.0 * random.f64());
+            let (slack, worth) = ((0.3 * random.f64(), 0.3 * random.f64()), 0.2 + 3.0 * random.f64());
+            // Nothing is below the line through a point that is a little above the least.
+            let line = least.0 + worth * least.1 + 6.0 * random.f64();
+            let above = |corner: (f64, f64)| line >= corner.0 + worth * corner.1;
+            // By hand: points of the region at random, and on its slanted edge, where it is nearest to the steps.
+            let mut points: Vec<(f64, f64)> =
+                (0..60).map(|_| (least.0 + 12.0 * random.f64(), least.1 + 12.0 * random.f64())).collect();
+            points.retain(|point| point.0 + worth * point.1 >= line);
+            let on_edge = (0..200).map(|step| least.0 + 0.06 * f64::from(step));
+            points.extend(on_edge.map(|minute| (minute, ((line - minute) / worth).max(least.1))));
+            let all = points.iter().all(|point| stairs.beats(point.0, point.1, (slack.0 + 1e-9, slack.1 + 1e-9)));
+            if stairs.beats_all_above(least, slack, above) {
+                assert!(all, "{:?} does not beat all above {least:?} and {line} at {worth}", stairs.steps);
+                beaten += 1;
+            } else {
+                not += usize::from(!all);
+            }
+        }
+        // It is of use: it says so often, and rightly says the other.
+        assert!(beaten > 300 && not > 1_000, "{beaten} beaten, {not} rightly not");
+    }
 }
