@@ -10,6 +10,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
+use diesel::result::{DatabaseErrorKind, Error};
 use diesel::sql_types::{Integer, Text};
 
 use crate::{Result, Store, StoreError};
@@ -210,6 +211,12 @@ impl Steps {
     }
 }
 
+/// Whether what is kept now does not let a row be as it was.
+fn is_violation(kind: &DatabaseErrorKind) -> bool {
+    use DatabaseErrorKind::{CheckViolation, ForeignKeyViolation, NotNullViolation, UniqueViolation};
+    matches!(kind, CheckViolation | ForeignKeyViolation | NotNullViolation | UniqueViolation)
+}
+
 fn locked(steps: &Arc<Mutex<Steps>>) -> MutexGuard<'_, Steps> {
     steps.lock().unwrap_or_else(PoisonError::into_inner)
 }
@@ -236,7 +243,12 @@ impl Store {
             for statement in &sql {
                 all &= diesel::sql_query(statement.as_str()).execute(connection)? == 1;
             }
-            if all { Ok(()) } else { Err(StoreError::NotAsItWas) }
+            let orphans = diesel::sql_query("SELECT count(*) AS count FROM pragma_foreign_key_check");
+            if all && orphans.get_result::<Count>(connection)?.count == 0 {
+                Ok(())
+            } else {
+                Err(StoreError::NotAsItWas)
+            }
         });
         match taken {
             Ok(()) => {
@@ -244,7 +256,8 @@ impl Store {
                 steps.last.retain(|(step, _)| step.number != number);
                 Ok(true)
             }
-            Err(StoreError::NotAsItWas | StoreError::Database(diesel::result::Error::DatabaseError(..))) => Ok(false),
+            Err(StoreError::NotAsItWas) => Ok(false),
+            Err(StoreError::Database(Error::DatabaseError(kind, _))) if is_violation(&kind) => Ok(false),
             Err(error) => Err(error),
         }
     }

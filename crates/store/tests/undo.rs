@@ -232,6 +232,17 @@ fn what_somebody_else_changed_since_is_not_overwritten() {
     assert_eq!(dump(&store), before);
     other.remove_trip(id).unwrap();
     assert!(store.take_back(added.number).unwrap() && store.cars().unwrap().is_empty());
+    // A trip is removed here, its car there: the trip cannot come back, and the store goes on.
+    let car = store.transaction(|store| store.add_car(&KnownCar::new("Another", Energy::kwh(60.0), 8.0))).unwrap();
+    let id = store.transaction(|store| store.add_trip(&trip(car, &mut rng), None)).unwrap();
+    store.transaction(|store| store.remove_trip(id)).unwrap();
+    let removed = store.last_step().unwrap();
+    other.remove_car(car).unwrap();
+    let before = dump(&store);
+    assert!(!store.take_back(removed.number).unwrap());
+    assert_eq!(dump(&store), before);
+    store.transaction(|store| store.add_car(&KnownCar::new("A third", Energy::kwh(60.0), 8.0))).unwrap();
+    assert_eq!(other.cars().unwrap().len(), 1);
 }
 
 #[test]
