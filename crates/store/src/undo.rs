@@ -10,7 +10,8 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
-use diesel::result::{DatabaseErrorKind, Error};
+use diesel::result::DatabaseErrorKind::{CheckViolation, ForeignKeyViolation, NotNullViolation, UniqueViolation};
+use diesel::result::Error;
 use diesel::sql_types::{Integer, Text};
 
 use crate::{Result, Store, StoreError};
@@ -211,12 +212,6 @@ impl Steps {
     }
 }
 
-/// Whether what is kept now does not let a row be as it was.
-fn is_violation(kind: &DatabaseErrorKind) -> bool {
-    use DatabaseErrorKind::{CheckViolation, ForeignKeyViolation, NotNullViolation, UniqueViolation};
-    matches!(kind, CheckViolation | ForeignKeyViolation | NotNullViolation | UniqueViolation)
-}
-
 fn locked(steps: &Arc<Mutex<Steps>>) -> MutexGuard<'_, Steps> {
     steps.lock().unwrap_or_else(PoisonError::into_inner)
 }
@@ -256,8 +251,14 @@ impl Store {
                 steps.last.retain(|(step, _)| step.number != number);
                 Ok(true)
             }
-            Err(StoreError::NotAsItWas) => Ok(false),
-            Err(StoreError::Database(Error::DatabaseError(kind, _))) if is_violation(&kind) => Ok(false),
+            // What is kept now does not let a row be as it was.
+            Err(
+                StoreError::NotAsItWas
+                | StoreError::Database(Error::DatabaseError(
+                    CheckViolation | ForeignKeyViolation | NotNullViolation | UniqueViolation,
+                    _,
+                )),
+            ) => Ok(false),
             Err(error) => Err(error),
         }
     }
