@@ -176,6 +176,15 @@ fn triggers(connection: &mut SqliteConnection, table: &str) -> Result<String> {
     ))
 }
 
+/// Makes what is done over a connection no step that can be taken back.
+pub(crate) fn never(connection: &mut SqliteConnection) -> Result<()> {
+    connection.batch_execute(
+        "CREATE TEMP TABLE IF NOT EXISTS undo_note (at INTEGER PRIMARY KEY, name TEXT NOT NULL, sql TEXT NOT NULL);
+         INSERT INTO undo_note (name, sql) VALUES ('live_events', '');",
+    )?;
+    Ok(())
+}
+
 /// The notes of the transaction that ends, latest first; `None` where there is nothing to take back, or too much.
 pub(crate) fn noted(connection: &mut SqliteConnection) -> Result<Option<(Done, &'static str, Vec<String>)>> {
     let count = diesel::sql_query("SELECT count(*) AS count FROM undo_note").get_result::<Count>(connection)?.count;

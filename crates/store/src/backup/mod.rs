@@ -62,7 +62,11 @@ impl Store {
             (Some(earlier::FORMAT), Some(earlier::VERSION)) => earlier::brought_up_to_date(&file)?,
             _ => return Err(damaged(format!("expected {FORMAT} version {VERSION}, or what an earlier version wrote"))),
         };
-        self.connection()?.all_or_nothing(|connection| read(connection, &file))
+        self.connection()?.all_or_nothing(|connection| {
+            // Undo would empty everything again.
+            crate::undo::never(connection)?;
+            read(connection, &file)
+        })
     }
 }
 
