@@ -4,7 +4,7 @@ use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::driving::road::Road;
 use spare_hour_core::driving::route::{Route, Segment};
-use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Soc, Speed};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Power, Speed};
 use spare_hour_core::refused::Refused;
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Goal, Price, Site, Trip, TripDraft, Vehicle};
@@ -60,7 +60,7 @@ impl FirstPlan {
             },
             route: Route::new(self.road.iter().map(segment).collect()),
             sites: self.sites.iter().map(priced).collect(),
-            goal: goal(),
+            goal: Goal::USUAL,
         }
     }
 
@@ -87,17 +87,6 @@ impl FirstPlan {
         })?;
         let road = Road::of_segments(draft.route.segments());
         Ok(store.add_trip(&NewTrip { name, car, currency, road, sites: draft.sites, goal: draft.goal }, None)?)
-    }
-}
-
-fn goal() -> Goal {
-    Goal {
-        start: Soc::percent(90.0),
-        floor: Soc::percent(10.0),
-        arrival: Soc::percent(15.0),
-        ceiling: Soc::percent(100.0),
-        on_way: None,
-        value_of_time_per_hour: None,
     }
 }
 

@@ -112,6 +112,17 @@ pub struct Goal {
 }
 
 impl Goal {
+    /// What a new trip wants until the driver says: 90 % at departure, at least 10 % at any stall and 15 % at the destination,
+    /// time alone. Common practice, no published source.
+    pub const USUAL: Self = Self {
+        start: Soc::percent(90.0),
+        floor: Soc::percent(10.0),
+        arrival: Soc::percent(15.0),
+        on_way: None,
+        ceiling: Soc::percent(100.0),
+        value_of_time_per_hour: None,
+    };
+
     /// Least SoC anywhere along the road: the lesser of the floor and the SoC at the destination, unless told.
     pub fn least_on_way(&self) -> Soc {
         let usual = if self.floor < self.arrival { self.floor } else { self.arrival };

@@ -5,8 +5,8 @@ use axum::extract::{Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use spare_hour_core::driving::road::{Road, RoadConditions};
+use spare_hour_core::quantity::Distance;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Distance, Soc};
 use spare_hour_core::trip::Goal;
 use spare_hour_formats::write_track;
 use spare_hour_store::{NewTrip, Settings};
@@ -159,17 +159,9 @@ fn new_trip(upload: &Upload, form: &mut NewForm, settings: Settings) -> Result<(
     let (Some(name), Some(road), Some(car), true) = (name, road, car, works) else {
         return Err(faults);
     };
-    let goal = Goal {
-        start: Soc::percent(90.0),
-        floor: Soc::percent(10.0),
-        arrival: Soc::percent(15.0),
-        ceiling: Soc::percent(100.0),
-        on_way: None,
-        value_of_time_per_hour: None,
-    };
     let track = road.track.as_ref().map(write_track);
     let road = Road { stretches: road.stretches, conditions: form.weather.conditions };
-    Ok((NewTrip { name, car, currency: settings.currency, road, sites, goal }, track))
+    Ok((NewTrip { name, car, currency: settings.currency, road, sites, goal: Goal::USUAL }, track))
 }
 
 fn length(road: &BroughtRoad) -> Distance {
