@@ -76,14 +76,13 @@ impl TradedTrip {
         let mut left_out: Vec<(String, &'static str)> = no_plug.map(|site| (site.id.clone(), "no-plug-fits")).collect();
         left_out.extend(broken.iter().map(|one| (one.site().id.clone(), "out-of-order")));
         left_out.extend(wishes.avoid.iter().map(|id| (id.clone(), "avoided")));
+        // The least money under a bound of minutes may be anywhere along the trade.
+        let whole = whole || wishes.most_time.is_some();
+        let rules = USUAL.strategies();
+        let (trade, ruled) = Trade::beside(&asked, value_of_time_per_hour, whole, &rules, stop)?;
         Ok(Self {
-            // The least money under a bound of minutes may be anywhere along the trade.
-            trade: if whole || wishes.most_time.is_some() {
-                Trade::new(&asked, value_of_time_per_hour, stop)?
-            } else {
-                Trade::near_best(&asked, value_of_time_per_hour, stop)?
-            },
-            strategies: strategies(&asked, USUAL, value_of_time_per_hour, stop)?,
+            trade,
+            strategies: rules.into_iter().zip(ruled).collect(),
             pauses: wishes.pauses.iter().map(|pause| pause.name.clone()).collect(),
             left_out,
             value_of_time_per_hour,
@@ -104,7 +103,9 @@ impl TradedTrip {
         numbers: Numbers,
         stop: &StopSign,
     ) -> Result<Vec<(Strategy, Option<ClockPlan>)>, NoTrade> {
-        strategies(&self.asked, numbers, self.value_of_time_per_hour, stop)
+        let rules = numbers.strategies();
+        let plans = Trade::strategies(&self.asked, &rules, self.value_of_time_per_hour, stop)?;
+        Ok(rules.into_iter().zip(plans).collect())
     }
 
     /// Begins to prove that no plan is missing in the whole trade; `None` where that cannot be told, or told to stop.
@@ -167,16 +168,4 @@ impl TradedTrip {
     pub fn gap(&self, plan: &ClockPlan) -> (f64, f64) {
         ((plan.total.get() - self.trade.least_minutes).max(0.0), (plan.cost - self.trade.least_money).max(0.0))
     }
-}
-
-/// What strategies make of a trip.
-fn strategies(
-    asked: &TradeTrip,
-    numbers: Numbers,
-    value_of_time_per_hour: Option<f64>,
-    stop: &StopSign,
-) -> Result<Vec<(Strategy, Option<ClockPlan>)>, NoTrade> {
-    let strategies = numbers.strategies();
-    let plans = Trade::strategies(asked, &strategies, value_of_time_per_hour, stop)?;
-    Ok(strategies.into_iter().zip(plans).collect())
 }

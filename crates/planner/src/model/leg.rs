@@ -12,7 +12,7 @@ use super::road_index::RoadIndex;
 pub(crate) const SAME: f64 = 1e-9;
 
 /// A place where a decision is made.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Node {
     Start,
     Site(RoadIndex),

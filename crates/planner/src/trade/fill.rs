@@ -1,7 +1,7 @@
 //! From the plans of a grid to the whole trade: for each sequence of stops its departures are moved on a continuous scale to where
 //! minutes and money, at several values of an hour, are least; between these the trade is filled in.
 
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 
 use super::choices::Choices;
 use super::clock_trip::ClockTrip;
@@ -11,8 +11,8 @@ use crate::StopSign;
 
 /// What a unit of money is worth in minutes at the ends of a sequence's trade.
 const ENDS: [f64; 2] = [0.01, 2_000.0];
-/// By how much a plan has to lie below the line between two others to be a corner of its own, minutes' worth.
-const BELOW_THE_LINE: f64 = 0.01;
+/// By how much a plan has to lie below the line between two others to be a corner of its own: minutes and money together.
+const BELOW_THE_LINE: (f64, f64) = (0.03, 0.003);
 /// How far plans are brought.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Effort {
@@ -20,6 +20,8 @@ pub(crate) struct Effort {
     pub(crate) hopeless: (f64, f64),
     /// Most corners of one sequence.
     pub(crate) corners: usize,
+    /// The least move of a departure that is tried, points.
+    pub(crate) finest: f64,
 }
 
 /// Moves of a departure that are tried, points, one after another.
@@ -89,7 +91,7 @@ fn stand_before(trip: &ClockTrip, choices: &Choices, stands: &mut Vec<Stand>, fr
 }
 
 /// The staircase of ways.
-pub(crate) fn stairs(ways: &[Way]) -> Staircase {
+pub(crate) fn stairs<'a>(ways: impl IntoIterator<Item = &'a Way>) -> Staircase {
     let mut stairs = Staircase::default();
     for way in ways {
         stairs.add(way.minutes, way.money, (0.0, 0.0));
@@ -113,11 +115,12 @@ pub(crate) fn fill(
     };
     let mut groups: Vec<Vec<Way>> = groups.into_values().collect();
     if let Some(worth) = worth {
-        let best = |group: Vec<Way>| if stop.is_raised() { None } else { best_of_sequence(trip, group, worth) };
+        let best = |group: Vec<Way>| if stop.is_raised() { None } else { best_of_sequence(trip, group, worth, effort) };
         return unbeaten(groups.into_iter().filter_map(best).collect());
     }
+    let mut front = stairs(groups.iter().flatten());
     for group in groups.iter_mut().take_while(|_| !stop.is_raised()) {
-        *group = of_sequence(trip, std::mem::take(group), effort);
+        *group = of_sequence(trip, std::mem::take(group), effort, &mut front);
     }
     let mut ways = unbeaten(groups.into_iter().flatten().collect());
     let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
@@ -125,8 +128,8 @@ pub(crate) fn fill(
     unbeaten(ways)
 }
 
-fn by_sequence(ways: Vec<Way>) -> HashMap<Sequence, Vec<Way>> {
-    let mut groups: HashMap<Sequence, Vec<Way>> = HashMap::new();
+fn by_sequence(ways: Vec<Way>) -> BTreeMap<Sequence, Vec<Way>> {
+    let mut groups: BTreeMap<Sequence, Vec<Way>> = BTreeMap::new();
     for way in ways {
         groups.entry(sequence(&way.choices)).or_default().push(way);
     }
@@ -147,25 +150,35 @@ fn nearly_best(mut ways: Vec<Way>, worth: f64, Effort { hopeless, .. }: Effort) 
 }
 
 /// The best plan of a sequence where a unit of money is worth so many minutes.
-fn best_of_sequence(trip: &ClockTrip, group: Vec<Way>, worth: f64) -> Option<Way> {
+fn best_of_sequence(trip: &ClockTrip, group: Vec<Way>, worth: f64, effort: Effort) -> Option<Way> {
     let goal = |minutes: f64, money: f64| minutes + worth * money;
     let from = group.into_iter().min_by(|a, b| goal(a.minutes, a.money).total_cmp(&goal(b.minutes, b.money)));
-    from.map(|from| descended(trip, from, MOVES[0], goal))
+    from.map(|from| descended(trip, from, (MOVES[0], effort.finest), goal))
 }
 
 /// The trade of one sequence: its best plans at the ends and, as long as that finds any, at the worth of money between two
-/// neighbours; and those between.
-fn of_sequence(trip: &ClockTrip, group: Vec<Way>, effort: Effort) -> Vec<Way> {
+/// neighbours; and those between. Where a plan of the front beats all that may lie between two, nothing is looked for.
+fn of_sequence(trip: &ClockTrip, group: Vec<Way>, effort: Effort, front: &mut Staircase) -> Vec<Way> {
     let at = |worth: f64| {
         let goal = |minutes: f64, money: f64| minutes + worth * money;
         let from = group.iter().min_by(|a, b| goal(a.minutes, a.money).total_cmp(&goal(b.minutes, b.money)));
-        from.cloned().map(|from| descended(trip, from, MOVES[0], goal))
+        from.cloned().map(|from| descended(trip, from, (MOVES[0], effort.finest), goal))
     };
     let mut corners = unbeaten(ENDS.into_iter().filter_map(at).collect());
+    for corner in &corners {
+        front.add(corner.minutes, corner.money, (0.0, 0.0));
+    }
     let mut index = 0;
     while index + 1 < corners.len() && corners.len() < effort.corners {
-        match corner_between(trip, &corners[index], &corners[index + 1]) {
-            Some(corner) => corners.insert(index + 1, corner),
+        if front.beats(corners[index].minutes, corners[index + 1].money, (0.0, 0.0)) {
+            index += 1;
+            continue;
+        }
+        match corner_between(trip, &corners[index], &corners[index + 1], effort) {
+            Some(corner) => {
+                front.add(corner.minutes, corner.money, (0.0, 0.0));
+                corners.insert(index + 1, corner);
+            }
             None => index += 1,
         }
     }
@@ -176,7 +189,7 @@ fn of_sequence(trip: &ClockTrip, group: Vec<Way>, effort: Effort) -> Vec<Way> {
 }
 
 /// A plan of a sequence that lies below the line between two of its plans; `None` where there is none to speak of.
-fn corner_between(trip: &ClockTrip, first: &Way, last: &Way) -> Option<Way> {
+fn corner_between(trip: &ClockTrip, first: &Way, last: &Way, effort: Effort) -> Option<Way> {
     let (minutes, money) = (last.minutes - first.minutes, first.money - last.money);
     if minutes < FILLED_TO.0 || money < FILLED_TO.1 {
         return None;
@@ -185,17 +198,17 @@ fn corner_between(trip: &ClockTrip, first: &Way, last: &Way) -> Option<Way> {
     let goal = |minutes: f64, money: f64| minutes + worth * money;
     let on_line = goal(first.minutes, first.money).min(goal(last.minutes, last.money));
     let from = if minutes > worth { last } else { first };
-    let found = descended(trip, from.clone(), BETWEEN_CORNERS, goal);
+    let found = descended(trip, from.clone(), (BETWEEN_CORNERS, effort.finest), goal);
     let inside = found.minutes > first.minutes + 1e-6 && found.minutes < last.minutes - 1e-6;
-    (inside && goal(found.minutes, found.money) < on_line - BELOW_THE_LINE * worth.max(1.0)).then_some(found)
+    (inside && goal(found.minutes, found.money) < on_line - BELOW_THE_LINE.0 - worth * BELOW_THE_LINE.1).then_some(found)
 }
 
-/// Moves departures, one at a time and in pairs with the next, as long as that is better: first by so much.
-fn descended(trip: &ClockTrip, mut at: Way, first: f64, goal: impl Fn(f64, f64) -> f64) -> Way {
+/// Moves departures, one at a time and in pairs with the next, as long as that is better: first by so much, at last by so much.
+fn descended(trip: &ClockTrip, mut at: Way, (first, finest): (f64, f64), goal: impl Fn(f64, f64) -> f64) -> Way {
     let mut stands = vec![Stand::start(trip)];
     stand_before(trip, &at.choices, &mut stands, 0);
     let mut moved = at.choices.clone();
-    for by in MOVES.into_iter().filter(|&by| by <= first) {
+    for by in MOVES.into_iter().filter(|&by| by <= first && by >= finest) {
         for _ in 0..ROUNDS {
             let mut better = false;
             for (stop, kind) in moves(&at.choices) {

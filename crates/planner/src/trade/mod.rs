@@ -1,7 +1,7 @@
 //! Minutes and money whole: every plan that no other beats in both, by the trip's own clock, with the pauses, hours, prices by
 //! hour, posts and bounds that a driver wishes.
 //!
-//! A coarse search finds plans, a fine one is cut short by them ([`search`]); then departures are moved on a continuous scale
+//! A coarse search finds plans, a fine one looks around them and is cut short by them ([`search`], [`corridor`]); then departures are moved on a continuous scale
 //! and the trade is filled in ([`fill`]). What is kept is replayed with receipts ([`replay`]).
 
 mod bounds;
@@ -9,10 +9,12 @@ pub mod certificate;
 mod charges;
 mod choices;
 mod clock_trip;
+mod corridor;
 mod fill;
 mod hull;
 mod price_clock;
 mod replay;
+mod rules;
 mod search;
 mod staircase;
 pub mod why;
@@ -33,6 +35,7 @@ use crate::strategies::Strategy;
 use bounds::{Bounds, slopes};
 use choices::Choices;
 use clock_trip::ClockTrip;
+use corridor::Corridor;
 use fill::Effort;
 use search::{Fineness, Limits, Search};
 
@@ -43,12 +46,10 @@ const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: fa
 const TIME_ALONE: f64 = 1e-3;
 /// How far above the best plan of the coarse search a fine one looks, minutes' worth.
 const NEAR_BEST: f64 = 0.05;
-/// A strategy leaves little to choose, so nothing is merged.
-const RULED: Fineness = Fineness { step: 1.0, slack: (0.0, 0.0), optimistic: false };
 /// How far the plans of the coarse search are brought, and those of the fine one.
-const ROUGHLY: Effort = Effort { hopeless: (3.0, 0.6), corners: 8 };
-const WHOLLY: Effort = Effort { hopeless: (0.5, 0.1), corners: 60 };
-const FINE: Fineness = Fineness { step: 1.0, slack: (0.1, 0.01), optimistic: false };
+const ROUGHLY: Effort = Effort { hopeless: (3.0, 0.6), corners: 8, finest: 0.1 };
+const WHOLLY: Effort = Effort { hopeless: (0.5, 0.1), corners: 60, finest: 0.0 };
+const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false };
 
 /// A trip whose whole trade is asked for.
 #[derive(Clone, Debug)]
@@ -91,7 +92,7 @@ impl Trade {
     /// # Errors
     /// [`NoTrade`] when there is no plan, or nobody waits any more.
     pub fn new(trip: &TradeTrip, value_of_time_per_hour: Option<f64>, stop: &StopSign) -> Result<Self, NoTrade> {
-        Self::wanted(trip, worth(value_of_time_per_hour), true, stop)
+        Self::beside(trip, value_of_time_per_hour, true, &[], stop).map(|(trade, _)| trade)
     }
 
     /// The part of the trade around the plan that is best at a value of an hour, or by time alone where that is `None`: much
@@ -100,7 +101,26 @@ impl Trade {
     /// # Errors
     /// [`NoTrade`] when there is no plan, or nobody waits any more.
     pub fn near_best(trip: &TradeTrip, value_of_time_per_hour: Option<f64>, stop: &StopSign) -> Result<Self, NoTrade> {
-        Self::wanted(trip, worth(value_of_time_per_hour), false, stop)
+        Self::beside(trip, value_of_time_per_hour, false, &[], stop).map(|(trade, _)| trade)
+    }
+
+    /// The trade, whole or around the best plan, and beside it what strategies of thumb make of the trip: the best plan of each by
+    /// the same clock, prices, hours and pauses; `None` where its rule does not get there.
+    ///
+    /// # Errors
+    /// [`NoTrade`] when there is no plan, or nobody waits any more.
+    pub fn beside(
+        trip: &TradeTrip,
+        value_of_time_per_hour: Option<f64>,
+        whole: bool,
+        strategies: &[Strategy],
+        stop: &StopSign,
+    ) -> Result<(Self, Vec<Option<ClockPlan>>), NoTrade> {
+        let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
+        let (known, bounds) = known(&clock, worth, whole, stop).ok_or(NoTrade::Stopped)?;
+        let trade = Self::wanted(&clock, (known, &bounds), worth, whole, stop)?;
+        let ruled = strategies.iter().map(|&strategy| rules::best(&clock, &bounds, worth, strategy, stop));
+        Ok((trade, ruled.collect::<Result<_, _>>()?))
     }
 
     /// The plan that is best at a value of an hour, or by time alone where that is `None`, by the coarse search alone: within about
@@ -113,9 +133,7 @@ impl Trade {
         value_of_time_per_hour: Option<f64>,
         stop: &StopSign,
     ) -> Result<ClockPlan, NoTrade> {
-        let worth = worth(value_of_time_per_hour);
-        let clock =
-            ClockTrip::new(trip, stop).ok_or(if stop.is_raised() { NoTrade::Stopped } else { NoTrade::Infeasible })?;
+        let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
         let mut found = Search::run(&clock, COARSE, &Limits::default(), stop).ok_or(NoTrade::Stopped)?;
         found.extend(clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures)));
         let ways = fill::fill(&clock, found, Some(worth), ROUGHLY, stop);
@@ -125,30 +143,36 @@ impl Trade {
     }
 
     /// The whole trade, or its part around the plan that is best where a unit of money is worth so many minutes.
-    fn wanted(trip: &TradeTrip, worth: f64, whole: bool, stop: &StopSign) -> Result<Self, NoTrade> {
+    fn wanted(
+        clock: &ClockTrip,
+        (known, bounds): (Vec<fill::Way>, &Bounds),
+        worth: f64,
+        whole: bool,
+        stop: &StopSign,
+    ) -> Result<Self, NoTrade> {
         let at = (!whole).then_some(worth);
-        let clock =
-            ClockTrip::new(trip, stop).ok_or(if stop.is_raised() { NoTrade::Stopped } else { NoTrade::Infeasible })?;
-        let (known, bounds) = known(&clock, worth, whole, stop).ok_or(NoTrade::Stopped)?;
-        let best = |worth: f64| known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
+        let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
+        let start = clock.problem.trip.goal.start.get();
+        let around = || Corridor::around(known.iter().map(|way| &way.choices), start);
         let limits = Limits {
-            bounds: Some(&bounds),
+            bounds: Some(bounds),
             known: fill::stairs(&known),
-            best: at.map(|worth| (worth, best(worth) + NEAR_BEST)),
+            best: at.map(|worth| (worth, best + NEAR_BEST)),
+            corridor: (whole && !known.is_empty()).then(around),
             ..Limits::default()
         };
-        let fine = Search::run(&clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
+        let fine = Search::run(clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
         let found = known.into_iter().map(|way| way.choices);
-        let ways = fill::fill(&clock, fine.into_iter().chain(found).collect(), at, WHOLLY, stop);
+        let ways = fill::fill(clock, fine.into_iter().chain(found).collect(), at, WHOLLY, stop);
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
         let kept = if whole { fill::thinned(ways) } else { ways };
-        let replayed = kept.into_iter().filter_map(|way| replay::replay(&clock, &way.choices));
+        let replayed = kept.into_iter().filter_map(|way| replay::replay(clock, &way.choices));
         let plans = unbeaten(replayed.collect());
         Ok(Self {
             least_minutes: clock.bound_of_minutes(),
-            least_money: bounds.least_money(&clock),
+            least_money: bounds.least_money(clock),
             trip: Arc::clone(&clock.problem.trip),
             plans,
         })
@@ -165,19 +189,9 @@ impl Trade {
         value_of_time_per_hour: Option<f64>,
         stop: &StopSign,
     ) -> Result<Vec<Option<ClockPlan>>, NoTrade> {
-        let clock =
-            ClockTrip::new(trip, stop).ok_or(if stop.is_raised() { NoTrade::Stopped } else { NoTrade::Infeasible })?;
-        let worth = |plan: &ClockPlan| match value_of_time_per_hour {
-            Some(value) => plan.total.get() + 60.0 * plan.cost / value,
-            None => plan.total.get() + 1e-6 * plan.cost,
-        };
-        let best = |&strategy: &Strategy| {
-            let limits = Limits { rule: Some(strategy), ..Limits::default() };
-            let ways = Search::run(&clock, RULED, &limits, stop).ok_or(NoTrade::Stopped)?;
-            let plans = ways.iter().filter_map(|way| replay::replay(&clock, way));
-            Ok(plans.min_by(|a, b| worth(a).total_cmp(&worth(b))))
-        };
-        strategies.iter().map(best).collect()
+        let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
+        let bounds = Bounds::new(&clock, &[worth], stop).ok_or(NoTrade::Stopped)?;
+        strategies.iter().map(|&strategy| rules::best(&clock, &bounds, worth, strategy, stop)).collect()
     }
 
     /// The plan that a goal asks for: fewest minutes, or fewest with money at a value of an hour; under the bounds of the wishes the
@@ -211,6 +225,11 @@ fn known(clock: &ClockTrip, worth: f64, whole: bool, stop: &StopSign) -> Option<
     let coarse = Search::run(clock, COARSE, &limits, stop)?;
     let coarse = fill::fill(clock, coarse, Some(worth), ROUGHLY, stop);
     Some((coarse.into_iter().chain(fastest).collect(), bounds))
+}
+
+/// A trip laid out by its clock.
+fn laid_out(trip: &TradeTrip, stop: &StopSign) -> Result<ClockTrip, NoTrade> {
+    ClockTrip::new(trip, stop).ok_or(if stop.is_raised() { NoTrade::Stopped } else { NoTrade::Infeasible })
 }
 
 /// What a unit of money is worth in minutes where an hour has a value.

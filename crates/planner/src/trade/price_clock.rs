@@ -42,6 +42,8 @@ pub(crate) struct TariffClock {
 struct Span {
     to: f64,
     elements: Vec<usize>,
+    /// What counts of each kind by the clock, beside parking, where nothing else matters.
+    first: [Option<Asking>; PARKING],
 }
 
 /// An element in plain numbers: without and with VAT.
@@ -103,7 +105,7 @@ impl PriceClock {
             let counts = |element: &Element| element.restrictions.hold_by_clock(at.date(), at.time());
             from = to;
             let elements = tariff.elements.iter().enumerate().filter(|(_, element)| counts(element));
-            Span { to, elements: elements.map(|(index, _)| index).collect() }
+            Span { to, elements: elements.map(|(index, _)| index).collect(), first: [None; PARKING] }
         });
         let number = |amount: Option<Decimal>| amount.and_then(|amount| amount.to_f64());
         let mut clock = TariffClock {
@@ -119,6 +121,12 @@ impl PriceClock {
         clock.changes = other.map(|pair| pair[0].to).collect();
         clock.falls = clock.changes.iter().copied().filter(|&at| clock.falls_at(at)).collect();
         clock.by_clock_only = clock.is_by_clock_only();
+        if clock.by_clock_only {
+            for span in &mut clock.spans {
+                let asked = |kind: usize| span.elements.iter().find_map(|&index| clock.elements[index].prices[kind]);
+                span.first = [FLAT, ENERGY, TIME].map(asked);
+            }
+        }
         Self::Tariff(Box::new(clock))
     }
 
@@ -273,6 +281,9 @@ impl TariffClock {
             Reached { kwh: bill.kwh, kw: 60.0 * pace, minutes: bill.minutes, amps, parked: 60.0 * bill.hours_parked };
         let holds = |element: &Asked| element.holds(&at);
         let first = |kind: usize| {
+            if self.by_clock_only && kind < PARKING {
+                return self.spans[span].first[kind];
+            }
             let mut counted = self.spans[span].elements.iter().map(|&index| &self.elements[index]);
             counted
                 .find(|element| element.prices[kind].is_some() && holds(element))

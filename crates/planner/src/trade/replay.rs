@@ -281,12 +281,17 @@ fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {
     let site = &trip.sites[choice.node];
     let usable = trip.problem.trip.vehicle.usable.get();
     let (mut bill, mut soc, mut minute) = (Bill::default(), span.arrive, span.begins);
-    for (to, until) in priced_together(trip, choice, span) {
+    let mut charge = |(to, until): (f64, f64)| {
         let plug = (to - soc) / 100.0 * usable / site.stored_share;
         let volts = trip.problem.trip.vehicle.pack_voltage.as_ref().map(|voltage| voltage.at(soc));
         let amps = volts.filter(|_| until > minute).map(|volts| 60_000.0 * plug / (until - minute) / volts);
         site.price.charge(&mut bill, minute, until - minute, plug, amps);
         (soc, minute) = (to, until);
+    };
+    if site.price.is_by_clock_only() && site.price.changes(span.begins, span.charged - 1e-9).is_empty() {
+        charge((span.depart, span.charged));
+    } else {
+        priced_together(trip, choice, span).into_iter().for_each(charge);
     }
     if span.leaves > span.charged + 1e-9 {
         site.price.park(&mut bill, span.charged, span.leaves - span.charged);

@@ -11,6 +11,7 @@ use std::collections::{BTreeMap, HashMap};
 use super::bounds::{Bounds, ToGo};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
+use super::corridor::Corridor;
 use super::staircase::Staircase;
 use crate::StopSign;
 use crate::model::leg::{Leg, Node};
@@ -20,7 +21,7 @@ use crate::strategies::Strategy;
 /// Ways that are beaten by no more minutes and money are kept: moving their departures may make them unbeaten.
 const NEARLY: (f64, f64) = (2.0, 0.3);
 /// Drives since a rest are told apart in steps of so many minutes.
-const DRIVEN_STEP: f64 = 10.0;
+const DRIVEN_STEP: f64 = 5.0;
 
 /// How finely a search looks.
 #[derive(Clone, Copy, Debug)]
@@ -106,6 +107,8 @@ pub(crate) struct Limits<'a> {
     pub(crate) but: (f64, f64),
     /// A rule that says when stalls are left, in place of every way to do so.
     pub(crate) rule: Option<Strategy>,
+    /// Only drives along this.
+    pub(crate) corridor: Option<Corridor>,
     /// Most labels, where it is given up beyond.
     pub(crate) labels: Option<usize>,
 }
@@ -225,7 +228,9 @@ impl<'a> Search<'a> {
         for leg in trip.problem.legs(from) {
             let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
             let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
-            if ruled_out || elsewhere || !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
+            let beside =
+                self.limits.corridor.as_ref().is_some_and(|corridor| !corridor.holds(from, leg.to, at.depart));
+            if beside || ruled_out || elsewhere || !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
                 continue;
             }
             for driven in self.drives(&at, leg) {
