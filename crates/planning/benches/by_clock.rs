@@ -15,7 +15,7 @@ fn main() {
 const KM_BETWEEN: f64 = 34.0;
 
 /// Sites and tariffs.
-const TRIPS: [(usize, usize); 4] = [(10, 5), (20, 5), (40, 1), (40, 5)];
+const TRIPS: [(usize, usize); 6] = [(10, 5), (20, 1), (20, 5), (20, 10), (40, 1), (40, 5)];
 
 #[divan::bench(args = TRIPS, sample_count = 10)]
 fn best_plan(bencher: Bencher, (sites, tariffs): (usize, usize)) {
