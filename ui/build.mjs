@@ -21,11 +21,11 @@ await build({
 execFileSync("node_modules/.bin/tailwindcss", ["-i", "src/app.css", "-o", `${out}/app.css`, "--minify"], { stdio: "inherit" });
 
 for (const weight of [400, 700]) {
-  const file = `b612-latin-${weight}-normal.woff2`;
-  copyFileSync(`node_modules/@fontsource/b612/files/${file}`, `${out}/${file}`);
+  const file = `source-sans-3-latin-${weight}-normal.woff2`;
+  copyFileSync(`node_modules/@fontsource/source-sans-3/files/${file}`, `${out}/${file}`);
   // The same face unpacked, for charts that the server draws as PNG.
-  writeFileSync(`${fonts}/b612-${weight}.ttf`, await decompress(readFileSync(`${out}/${file}`)));
+  writeFileSync(`${fonts}/source-sans-3-${weight}.ttf`, await decompress(readFileSync(`${out}/${file}`)));
 }
 
 copyFileSync("src/icon.svg", `${out}/icon.svg`);
-copyFileSync("node_modules/@fontsource/b612/LICENSE", `${out}/b612-LICENSE.txt`);
+copyFileSync("node_modules/@fontsource/source-sans-3/LICENSE", `${out}/source-sans-3-LICENSE.txt`);

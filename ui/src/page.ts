@@ -41,6 +41,13 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
 /** Ends what is still loaded for a page that is left. */
 let leaving = new AbortController();
 
+/** Fills parts that were asked anew; what was being filled is no longer wanted. */
+export function loadParts(): void {
+  leaving.abort();
+  leaving = new AbortController();
+  void load();
+}
+
 /** Fills parts of the page that take the server longer than the page itself, and parts of those in turn. */
 async function load(): Promise<void> {
   const { signal } = leaving;

@@ -1,7 +1,7 @@
 // Keeps the live page and what it needs, so that a reload at a stall without a signal still shows it. The network always
 // comes first; what is kept here is shown only when it does not answer.
 const KEPT = "spare-hour-live-1";
-const NEEDED = ["/assets/app.css", "/assets/app.js", "/assets/theme.js", "/assets/b612-latin-400-normal.woff2", "/assets/b612-latin-700-normal.woff2", "/assets/icon.svg"];
+const NEEDED = ["/assets/app.css", "/assets/app.js", "/assets/theme.js", "/assets/source-sans-3-latin-400-normal.woff2", "/assets/source-sans-3-latin-700-normal.woff2", "/assets/icon.svg"];
 
 interface Lasting extends Event {
   waitUntil(promise: Promise<unknown>): void;

@@ -115,5 +115,5 @@ fn a_fixed_departure_of_any_identifier_is_kept() {
     let (id, leaves) = (stop["site"].as_str().unwrap(), (stop["depart_soc"].as_f64().unwrap() + 6.0).round());
     let encoded: String = id.bytes().map(|byte| format!("%25{byte:02X}")).collect();
     let page = pages.get(&format!("{location}/plan?leave={encoded}:{leaves}")).1;
-    assert!(page.contains("Your own departures:") && page.contains(&format!("<strong>{leaves} %</strong>")), "{page}");
+    assert!(page.contains("Your own departures:") && page.contains(&format!("→ {leaves} %")), "{page}");
 }

@@ -152,7 +152,7 @@ fn each_wish_is_told_with_what_it_costs_and_taken_back_once() {
         json(&pages, "/trips/3/plan.json")["stops"].as_array().unwrap().len()
     );
     let (status, location) = posted(&pages, "/trips/3/take-back", &[("wish", "pause 0")]);
-    assert_eq!((status, location.as_str()), (303, "/trips/3/trade?kept=1"));
+    assert_eq!((status, location.as_str()), (303, "/trips/3?kept=1"));
     let left = json(&pages, "/trips/3/trip.json");
     let pauses: Vec<&Value> = left["goal"]["pauses"].as_array().unwrap().iter().map(|pause| &pause["name"]).collect();
     assert_eq!(pauses, ["night"]);
@@ -164,7 +164,7 @@ fn each_wish_is_told_with_what_it_costs_and_taken_back_once() {
 #[test]
 fn proofs_follow_the_answer_and_hold_for_the_plan_that_is_shown() {
     let pages = Pages::demo();
-    let page = pages.get("/trips/3/trade").1;
+    let page = pages.get("/trips/3").1;
     assert!(page.contains("data-load=\"/trips/3/trade/proof-of-best?"), "{page}");
     let told = pages.get("/trips/3/trade/proof-of-best").1;
     let plan = json(&pages, "/trips/3/plan.json");

@@ -29,6 +29,7 @@ mod tariff_list;
 mod track_file;
 mod trade_json;
 mod trip_json;
+mod trip_link;
 mod trip_wishes;
 mod typed;
 mod words;
@@ -51,7 +52,7 @@ pub use number::{clock, parse_clock};
 pub use ocpi_tariff::{read_tariffs, write_tariff};
 pub use place_list::{ChargingPlace, read_places};
 pub use plain_lines::{PLACEHOLDER, PlainRoad, chargers_example, read_plain_chargers, read_plain_road, road_example};
-pub use plan_along::{PlanAlong, StopAlong, plan_calendar, plan_geojson, plan_gpx, plan_list};
+pub use plan_along::{PlanAlong, StopAlong, plan_calendar, plan_geojson, plan_gpx, plan_list, plan_workbook};
 pub use plan_json::{PlanReport, StopReport, StrategyReport, infeasible_json, plan_json};
 pub use road_line::{read_road_line, read_road_lines, write_road_line};
 pub use road_list::{read_road, write_road};
@@ -66,6 +67,7 @@ pub use tariff_list::{read_tariff_table, write_tariff_table};
 pub use track_file::{read_track, write_track};
 pub use trade_json::{TradeReport, trade_json};
 pub use trip_json::{Beside, TripOfFile, read_trip, read_trip_file, read_trip_with_wishes, write_trip};
+pub use trip_link::{read_trip_link, trip_digits, trip_link};
 pub use trip_wishes::{read_wishes, write_wishes};
 pub use typed::{
     Hints, ReadTimes, TimesAs, TypedLine, TypedText, conditions_of, read_session_lines, read_typed, typed_text,

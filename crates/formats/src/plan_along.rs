@@ -4,6 +4,7 @@ use ics::properties::{Description, DtEnd, DtStart, Summary};
 use ics::{Event, ICalendar, escape_text};
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp, ZonedDateTime};
+use rust_xlsxwriter::{ExcelDateTime, Format, Workbook, XlsxError};
 use spare_hour_core::driving::track::Track;
 use spare_hour_core::quantity::{Distance, Energy, Minutes, Soc};
 
@@ -94,6 +95,45 @@ pub fn plan_list(plan: &PlanAlong, format: ListFormat) -> String {
     ];
     let rows: Vec<NewRow> = plan.stops.iter().map(stop).chain([end]).collect();
     format.write(&COLUMNS, &rows)
+}
+
+/// The stops as a workbook: the columns of the list, with moments as the civil time of their place.
+///
+/// # Errors
+/// What the writer refuses, such as a name too long for a cell.
+pub fn plan_workbook(plan: &PlanAlong) -> Result<Vec<u8>, XlsxError> {
+    let mut book = Workbook::new();
+    let (bold, clock) = (Format::new().set_bold(), Format::new().set_num_format("yyyy-mm-dd hh:mm"));
+    let sheet = book.add_worksheet().set_name("stops")?;
+    for (column, named) in (0..).zip(&COLUMNS) {
+        sheet.write_with_format(0, column, named.name, &bold)?;
+    }
+    sheet.set_freeze_panes(1, 0)?.set_column_width(0, 28)?.set_column_width(2, 17)?.set_column_width(3, 17)?;
+    let moment = |at: &ZonedDateTime| {
+        let at = to_the_minute(at);
+        let day = ExcelDateTime::from_ymd(at.year().unsigned_abs(), at.month().unsigned_abs(), at.day().unsigned_abs())?;
+        day.and_hms(at.hour().unsigned_abs().into(), at.minute().unsigned_abs(), 0)
+    };
+    let figures = |stop: &StopAlong| {
+        let socs = [stop.socs.0.get(), stop.socs.1.get()];
+        [socs[0], socs[1], stop.charge.get(), stop.plug.get(), stop.cost].map(|figure| (100.0 * figure).round() / 100.0)
+    };
+    for (row, stop) in (1..).zip(&plan.stops) {
+        sheet.write(row, 0, stop.name.as_str())?.write(row, 1, stop.at.get())?;
+        sheet.write_with_format(row, 2, &moment(&stop.times.0)?, &clock)?;
+        sheet.write_with_format(row, 3, &moment(&stop.times.1)?, &clock)?;
+        for (column, figure) in (4..).zip(figures(stop)) {
+            sheet.write(row, column, figure)?;
+        }
+        if let Some(pause) = &stop.pause {
+            sheet.write(row, 9, pause.as_str())?;
+        }
+    }
+    let end = u32::try_from(plan.stops.len()).unwrap_or_default() + 1;
+    sheet.write(end, 0, "destination")?.write(end, 1, plan.length.get())?;
+    sheet.write_with_format(end, 2, &moment(&plan.times.1)?, &clock)?;
+    sheet.write(end, 4, plan.arrival.get().round())?;
+    book.save_to_buffer()
 }
 
 /// The plan as iCalendar (RFC 5545): an event for each stop, one for the arrival. Moments are in UTC, so that every calendar

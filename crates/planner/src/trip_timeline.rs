@@ -1,13 +1,15 @@
 //! A plan over time: SoC and place at every minute from door to door.
 
-use crate::{Plan, Stop};
+use crate::trade::{ClockPlan, ClockStop};
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::driving::route::{Leg, Segment};
-use spare_hour_core::quantity::{Distance, Soc};
+use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::trip::{Site, SiteIndex, Trip};
 
 /// Steps of a charge that are kept, %.
 const CHARGE_STEP: f64 = 1.0;
+/// Minutes that are too few to be drawn.
+const SOON: f64 = 1e-6;
 
 /// What is done during a span of time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -18,6 +20,10 @@ pub enum Doing {
     Waiting(SiteIndex),
     /// Charging at one of the trip's sites.
     Charging(SiteIndex),
+    /// Standing at one of them without charging: for an opening, a cheaper hour, a pause or a rest.
+    Standing(SiteIndex),
+    /// Paused at the roadside: drawn at the end of the drive on which it is taken.
+    Paused,
 }
 
 /// A span of time in which one thing is done.
@@ -56,7 +62,7 @@ pub struct TripTimeline {
 
 impl TripTimeline {
     /// The plan of a trip over time.
-    pub fn new(trip: &Trip, plan: &Plan) -> Self {
+    pub fn new(trip: &Trip, plan: &ClockPlan) -> Self {
         let start = trip.goal.start.get();
         let mut walk = Walk {
             trip,
@@ -71,10 +77,12 @@ impl TripTimeline {
         for stop in &plan.stops {
             let site = &trip.site(stop.site);
             walk.drive(from, Some(site));
-            walk.charge(site, stop);
+            walk.flat(Doing::Paused, stop.reached);
+            walk.stop(site, stop);
             from = Some(site);
         }
         walk.drive(from, None);
+        walk.flat(Doing::Paused, plan.total);
         let lowest = (Soc::percent(walk.lowest.0), Distance::km(walk.lowest.1));
         Self { spans: walk.spans, lowest, passing: walk.passing }
     }
@@ -154,22 +162,37 @@ impl Walk<'_> {
         }
     }
 
-    fn charge(&mut self, site: &Site, stop: &Stop) {
-        let km = (self.km, self.km);
-        let begun = self.minute + stop.overhead.get();
-        let waiting = vec![(self.minute, self.soc), (begun, self.soc)];
-        self.spans.push(Span { doing: Doing::Waiting(stop.site), points: waiting, km });
-        let stall = Stall::new(&self.trip.vehicle, site);
+    /// Stands until a minute, where that is still to come.
+    fn flat(&mut self, doing: Doing, until: Minutes) {
+        if until.get() > self.minute + SOON {
+            let points = vec![(self.minute, self.soc), (until.get(), self.soc)];
+            self.spans.push(Span { doing, points, km: (self.km, self.km) });
+            self.minute = until.get();
+        }
+    }
+
+    /// The fixed minutes, the waiting, the charge and what one stands on for.
+    fn stop(&mut self, site: &Site, stop: &ClockStop) {
+        let plugged = stop.reached + stop.overhead;
+        self.flat(Doing::Waiting(stop.site), plugged);
+        self.flat(Doing::Standing(stop.site), plugged + stop.wait);
         let (arrive, depart) = (stop.arrive.get(), stop.depart.get());
+        let stall = Stall::new(&self.trip.vehicle, site);
+        // A post may give less than the site's own power would: the plan knows its minutes.
+        let all = stall.minutes(stop.arrive, stop.depart).get();
+        let scale = if all > 0.0 { stop.charge.get() / all } else { 1.0 };
         let steps = ((depart - arrive) / CHARGE_STEP).ceil().max(1.0) as usize;
+        let begun = self.minute;
         let point = |step: usize| {
             let soc = arrive + (depart - arrive) * step as f64 / steps as f64;
-            (begun + stall.minutes(stop.arrive, Soc::percent(soc)).get(), soc)
+            (begun + scale * stall.minutes(stop.arrive, Soc::percent(soc)).get(), soc)
         };
-        let points = (0..=steps).map(point).collect();
-        self.spans.push(Span { doing: Doing::Charging(stop.site), points, km });
-        self.minute = begun + stop.charge.get();
-        self.soc = depart;
+        if stop.charge.get() > 0.0 {
+            let points = (0..=steps).map(point).collect();
+            self.spans.push(Span { doing: Doing::Charging(stop.site), points, km: (self.km, self.km) });
+        }
+        (self.minute, self.soc) = (begun + stop.charge.get(), depart);
+        self.flat(Doing::Standing(stop.site), stop.leaves);
     }
 }
 

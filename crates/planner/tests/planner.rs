@@ -228,7 +228,7 @@ fn what_a_full_battery_cannot_take_is_lost_in_the_brakes() {
         let planner = solve(&trip).unwrap();
         let plan = &planner.best().plan;
         assert!((plan.arrival.get() - arrival).abs() < 0.01, "{start}: {}", plan.arrival);
-        let timeline = TripTimeline::new(planner.trip(), plan);
+        let timeline = TripTimeline::new(planner.trip(), &plan.into());
         let highest = timeline.spans[0].points.iter().map(|point| point.1).fold(0.0, f64::max);
         assert!(highest <= 100.0 && (timeline.spans[0].points.last().unwrap().1 - arrival).abs() < 0.01);
     }
@@ -242,7 +242,7 @@ fn the_least_on_the_way_holds_between_the_stops() {
     trip.route = spare_hour_core::driving::route::Route::new(up_and_down);
     trip.goal.start = Soc::percent(60.0);
     let planner = solve(&trip).unwrap();
-    let (lowest, at) = TripTimeline::new(planner.trip(), &planner.best().plan).lowest;
+    let (lowest, at) = TripTimeline::new(planner.trip(), &(&planner.best().plan).into()).lowest;
     assert!((lowest.get() - 11.35).abs() < 0.01 && at == Distance::km(60.0), "{lowest} at {at}");
     // Left out it is the lesser of the floor and what is wanted at the end, both 10 here.
     trip.goal.start = Soc::percent(58.0);
@@ -468,7 +468,7 @@ fn the_timeline_of_a_plan_is_whole() {
     let trip = long_trip(car(), 900.0, 14);
     let planner = solve(&trip).unwrap();
     let plan = &planner.best().plan;
-    let timeline = TripTimeline::new(planner.trip(), plan);
+    let timeline = TripTimeline::new(planner.trip(), &plan.into());
     assert!((timeline.end() - plan.total.get()).abs() < 1e-6);
     for pair in timeline.spans.windows(2) {
         let (end, start) = (pair[0].points[pair[0].points.len() - 1], pair[1].points[0]);

@@ -166,9 +166,9 @@ impl SolvedTrip {
         stop: &StopSign,
     ) -> Result<Self, PlanningError> {
         let settings = store.settings()?;
-        let mut kept = KeptTrip::read(store, here, id, |stored, clock| ask(stored, clock, &settings))?;
+        let kept = KeptTrip::read(store, here, id, |stored, clock| ask(stored, clock, &settings))?;
         let needs_clock = kept.to_plan.as_ref().is_some_and(TripToPlan::needs_clock);
-        let outcome = kept.to_plan.take().map(|to_plan| to_plan.plan(stop));
+        let outcome = kept.to_plan.clone().map(|to_plan| to_plan.plan(stop));
         Ok(Self { kept, settings, needs_clock, outcome })
     }
 

@@ -23,7 +23,7 @@ use spare_hour_planner::{
 
 use crate::clock::{Here, after, at};
 use crate::drive_trip::USUAL_DEPARTURE;
-use crate::price_stop::{Prices, Saving};
+use crate::price_stop::Prices;
 
 /// A trip, what its sites ask, and when it leaves.
 #[derive(Clone, Debug)]
@@ -235,14 +235,9 @@ impl PlannedTrip {
         receipt.and_then(|receipt| receipt.total_with_vat.to_f64()).unwrap_or(stop.cost)
     }
 
-    /// What memberships would save on a plan.
-    pub fn savings(&self, plan: &Plan) -> Vec<Saving> {
-        self.prices.savings(self.trip(), plan, &self.departure)
-    }
-
     /// The lowest SoC of a plan's whole road, and where.
     pub fn lowest(&self, plan: &Plan) -> (Soc, Distance) {
-        TripTimeline::new(self.trip(), plan).lowest
+        TripTimeline::new(self.trip(), &plan.into()).lowest
     }
 
     /// How many minutes more a stop takes if a neighbour at the same cabinet charges all the while; `None` where its stall

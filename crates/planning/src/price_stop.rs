@@ -12,8 +12,9 @@ use spare_hour_core::money::membership::Membership;
 use spare_hour_core::money::receipt::{Period, Receipt, receipt};
 use spare_hour_core::money::stop_periods::stop_periods;
 use spare_hour_core::money::tariff::{Kind, Moment, Restrictions, Tariff};
-use spare_hour_core::quantity::{Energy, Minutes, Power};
-use spare_hour_core::trip::{Price, Site, Trip, TripDraft};
+use spare_hour_core::quantity::{Energy, Minutes, Power, Soc};
+use spare_hour_core::trip::{Price, Site, SiteIndex, Trip, TripDraft};
+use spare_hour_planner::trade::ClockPlan;
 use spare_hour_planner::{Plan, Stop};
 use spare_hour_store::Store;
 
@@ -118,7 +119,7 @@ impl Prices {
     ) -> Vec<Option<(&'t Tariff, Receipt)>> {
         let of_stop = |stop: &Stop, began: Option<ZonedDateTime>| {
             let tariff = self.by_site.get(&trip.site(stop.site).id)?;
-            Some((tariff, receipt(tariff, &began?, &periods(trip, stop))))
+            Some((tariff, receipt(tariff, &began?, &periods(trip, (stop.site, stop.arrive, stop.depart)))))
         };
         plan.stops.iter().zip(charging_begins(plan, begins)).map(|(stop, began)| of_stop(stop, began)).collect()
     }
@@ -132,15 +133,15 @@ impl Prices {
     }
 
     /// What each membership would save on a plan; those that none of its stops asks are not among them.
-    pub fn savings(&self, trip: &Trip, plan: &Plan, begins: &ZonedDateTime) -> Vec<Saving> {
+    pub fn savings(&self, trip: &Trip, plan: &ClockPlan, begins: &ZonedDateTime) -> Vec<Saving> {
         let saving = |(membership, sites): &(Membership, Vec<String>)| {
             let (mut saved, mut currency) = (Decimal::ZERO, None);
-            for (stop, began) in plan.stops.iter().zip(charging_begins(plan, begins)) {
-                let site = &trip.site(stop.site).id;
+            for stop in &plan.stops {
+                let (site, began) = (&trip.site(stop.site).id, after(begins, stop.begins().get()));
                 let Some((tariff, began)) = self.by_site.get(site).zip(began).filter(|_| sites.contains(site)) else {
                     continue;
                 };
-                let periods = periods(trip, stop);
+                let periods = periods(trip, (stop.site, stop.arrive, stop.depart));
                 let paid = |tariff: &Tariff| receipt(tariff, &began, &periods).total_with_vat;
                 saved += paid(tariff) - paid(&membership.tariff(tariff));
                 currency = Some(tariff.currency.clone());
@@ -207,8 +208,8 @@ fn charging_begins(plan: &Plan, begins: &ZonedDateTime) -> Vec<Option<ZonedDateT
     plan.stops.iter().map(begins).collect()
 }
 
-fn periods(trip: &Trip, stop: &Stop) -> Vec<Period> {
-    stop_periods(&trip.vehicle, trip.site(stop.site), stop.arrive, stop.depart)
+fn periods(trip: &Trip, (site, arrive, depart): (SiteIndex, Soc, Soc)) -> Vec<Period> {
+    stop_periods(&trip.vehicle, trip.site(site), arrive, depart)
 }
 
 #[cfg(test)]
@@ -272,7 +273,7 @@ mod tests {
             own_tariff: None,
         };
         store.add_membership(1, &club).unwrap();
-        let saving = Prices::of_trip(&store, id).unwrap().savings(&trip, plan, &eight()).remove(0);
+        let saving = Prices::of_trip(&store, id).unwrap().savings(&trip, &plan.into(), &eight()).remove(0);
         let saved = saving.saved.to_f64().unwrap();
         assert!(saving.name == "Club" && (saved - plan.cost / 4.0).abs() < 0.05, "{saving:?} of {}", plan.cost);
         // Three lines to a stop, each rounded to the cent.

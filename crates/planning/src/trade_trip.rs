@@ -32,7 +32,7 @@ pub struct TradedTrip {
     pub left_out: Vec<(String, &'static str)>,
     pub(crate) asked: TradeTrip,
     pub(crate) value_of_time_per_hour: Option<f64>,
-    bound_in_time: bool,
+    pub(crate) bound_in_time: bool,
 }
 
 impl TripToPlan {

@@ -7,7 +7,8 @@ use spare_hour_formats::{chargers_example, read_plain_chargers, read_plain_road,
 use spare_hour_planner::{Stop, StopSign};
 use spare_hour_planning::clock::Here;
 use spare_hour_planning::first_plan::{ASSUMED_PRICE, FirstPlan};
-use spare_hour_planning::plan_trip::{Outcome, PlannedTrip, TripToPlan, minute_of_day};
+use spare_hour_planning::plan_trip::{Outcome, PlannedTrip, TripToPlan};
+use spare_hour_planning::shown_plan::ShownPlan;
 use spare_hour_wording::trips::{self, Headline};
 use spare_hour_wording::{figures, refused};
 
@@ -136,7 +137,7 @@ impl Preview {
 
 impl Planned {
     fn new(planned: &PlannedTrip, said: &FirstPlan, units: Units) -> Self {
-        let (plan, leaves) = (planned.best(), minute_of_day(planned.departure()));
+        let (plan, shown) = (planned.best(), ShownPlan::by_road(planned, &[]));
         let stop = |stop: &Stop| StopLine {
             name: planned.trip().site(stop.site).name.clone(),
             socs: format!("{} to {}", figures::percent(stop.arrive), figures::percent(stop.depart)),
@@ -144,8 +145,8 @@ impl Planned {
         };
         let curve = format!("a borrowed curve up to {:.0} kW until you measure a charge", said.most.get());
         Self {
-            headline: Headline::new(plan, leaves, units),
-            line: Box::new(DayLine::new(planned.trip(), plan, &[], leaves, units)),
+            headline: Headline::new(&shown.plan, &shown.departure, units),
+            line: Box::new(DayLine::new(&shown, units, None)),
             stops: plan.stops.iter().map(stop).collect(),
             assumed: format!(
                 "Taken for granted: {curve}; 90 % at the start, 15 % at the end; 5 min to plug in; {ASSUMED_PRICE:.2} for a kWh."

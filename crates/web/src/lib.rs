@@ -4,7 +4,6 @@
 //! that a page is whole before its script has loaded.
 
 mod app;
-mod by_clock;
 mod charts;
 mod first_plan;
 mod forms;
@@ -12,6 +11,7 @@ mod http;
 mod layout;
 mod pages;
 mod routes;
+mod shown_trip;
 
 use std::future::Future;
 

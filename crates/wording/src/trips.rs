@@ -1,10 +1,12 @@
 //! What a plan says: why each stop is left when it is, what was left out, what is proven, and why there is no plan.
 
+use jiff::{SignedDuration, ZonedDateTime};
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::trip::{Site, Trip};
 use spare_hour_planner::left_out::{Closed, LeftOut};
-use spare_hour_planner::{FixedDeparture, Infeasible, Place, Plan, Proof, Reason, Strategy, Why};
+use spare_hour_planner::trade::{ClockPlan, ClockStop};
+use spare_hour_planner::{Infeasible, Place, Proof, Reason, Strategy, Why};
 
 use crate::figures;
 
@@ -127,11 +129,10 @@ pub fn limits(proof: &Proof) -> Vec<String> {
 }
 
 /// That a departure which the driver had fixed could not be kept.
-pub fn not_kept(trip: &Trip, fixed: FixedDeparture) -> String {
+pub fn not_kept(site: &str, depart: Soc) -> String {
     format!(
-        "Leaving {} with {} could not be kept: the plan does not stop there any more, or nothing is in reach then.",
-        trip.site(fixed.site).name,
-        figures::percent(fixed.depart)
+        "Leaving {site} with {} could not be kept: the plan does not stop there any more, or nothing is in reach then.",
+        figures::percent(depart)
     )
 }
 
@@ -211,27 +212,51 @@ pub struct Headline {
 }
 
 impl Headline {
-    /// A plan that leaves some minutes after midnight.
-    pub fn new(plan: &Plan, departure: f64, units: Units) -> Self {
+    /// A plan that leaves at a moment.
+    pub fn new(plan: &ClockPlan, departure: &ZonedDateTime, units: Units) -> Self {
         let stops = match plan.stops.len() {
             0 => "no stop".to_string(),
             1 => "1 stop".to_string(),
             count => format!("{count} stops"),
         };
+        let sum = |part: fn(&ClockStop) -> Minutes| plan.stops.iter().map(|stop| part(stop).get()).sum::<f64>();
+        let (charge, fixed) = (sum(|stop| stop.charge), sum(|stop| stop.overhead));
+        let stood = plan.total.get() - plan.drive().get();
+        let rest = stood - charge - fixed;
+        let duration = |minutes: f64| figures::duration(Minutes::new(minutes));
+        let standing = if rest >= 0.5 { format!(", {} waiting and standing on", duration(rest)) } else { String::new() };
         Self {
             total: figures::duration(plan.total),
             minutes: plan.total.get().round() as u32,
-            arrives: figures::time_of_day(units, departure, plan.total.get()),
+            arrives: arrives(departure, plan.total, units),
             arrival: figures::percent(plan.arrival),
             sum: format!(
-                "{} driving, {stops} of {} in all: {} charging and {} fixed",
-                figures::duration(plan.drive),
-                figures::duration(plan.charge + plan.overhead),
-                figures::duration(plan.charge),
-                figures::duration(plan.overhead),
+                "{} driving, {stops} of {} in all: {} charging and {} fixed{standing}",
+                figures::duration(plan.drive()),
+                duration(stood),
+                duration(charge),
+                duration(fixed),
             ),
         }
     }
+}
+
+/// The time so many minutes after a departure, with the day where it is another.
+fn arrives(departure: &ZonedDateTime, total: Minutes, units: Units) -> String {
+    let after = SignedDuration::from_secs((60.0 * total.get()).round() as i64);
+    let Ok(there) = departure.checked_add(after) else { return String::new() };
+    let told = figures::day_and_time(units, &there);
+    let same_day = there.date() == departure.date();
+    told.split_once(' ').filter(|_| same_day).map_or(told.clone(), |(_, time)| time.to_string())
+}
+
+/// Why a stop is left when it is: the minutes of the next five points here, and of the first five at the next stop.
+pub fn compared((here, there): (Minutes, Minutes)) -> String {
+    format!(
+        "The next 5 % would take {} min here, the first 5 % at the next stop take {}.",
+        figures::minutes(here.get()),
+        figures::minutes(there.get())
+    )
 }
 
 /// The lowest point of the road.

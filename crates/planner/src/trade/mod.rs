@@ -8,6 +8,7 @@ mod bounds;
 pub mod certificate;
 mod charges;
 mod choices;
+mod clock_plan;
 mod clock_trip;
 mod corridor;
 mod fill;
@@ -26,9 +27,9 @@ use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::trip::Trip;
 use spare_hour_core::trip::wishes::Wishes;
 
+pub use clock_plan::{ClockPlan, ClockStop};
 pub use clock_trip::plug_limit;
 pub use hull::best_at_some_value;
-pub use replay::{ClockPlan, ClockStop};
 
 use crate::StopSign;
 use crate::strategies::Strategy;

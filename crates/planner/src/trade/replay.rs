@@ -5,9 +5,9 @@ use rust_decimal::prelude::ToPrimitive;
 use spare_hour_core::money::receipt::{Period, Receipt, receipt};
 use spare_hour_core::money::stop_periods::periods_at;
 use spare_hour_core::quantity::{Energy, Minutes, Soc};
-use spare_hour_core::trip::SiteIndex;
 
 use super::choices::{Choice, Choices};
+use super::clock_plan::{ClockPlan, ClockStop};
 use super::clock_trip::ClockTrip;
 use super::price_clock::Bill;
 use crate::model::leg::{Leg, Node};
@@ -19,54 +19,6 @@ const NO_CHARGE: f64 = 1e-6;
 pub(super) const SAME_DEPARTURE: f64 = 1e-6;
 /// Points of a charge that are priced together where no receipt is wanted.
 const PRICED_BY: f64 = 1.0;
-
-/// A stop of a plan with its clock.
-#[derive(Clone, Debug)]
-pub struct ClockStop {
-    /// Which of the sites of the trip that was planned.
-    pub site: SiteIndex,
-    /// Drive to the stall, from the stall before or the start, with what was paused on the way.
-    pub drive: Minutes,
-    /// SoC on arrival.
-    pub arrive: Soc,
-    /// SoC on leaving.
-    pub depart: Soc,
-    /// When the car arrives at the stall, minutes after the departure.
-    pub reached: Minutes,
-    /// Fixed minutes.
-    pub overhead: Minutes,
-    /// Waiting before plugging in.
-    pub wait: Minutes,
-    /// Charging.
-    pub charge: Minutes,
-    /// When it leaves.
-    pub leaves: Minutes,
-    /// The pause that is taken here, by its place among the wishes.
-    pub pause: Option<usize>,
-    /// Energy from the plug.
-    pub plug: Energy,
-    /// What the stop costs.
-    pub cost: f64,
-    /// Its receipt, where the site asks a tariff.
-    pub receipt: Option<Receipt>,
-}
-
-/// A plan with its clock.
-#[derive(Clone, Debug)]
-pub struct ClockPlan {
-    /// The stops.
-    pub stops: Vec<ClockStop>,
-    /// Drive from the last stop to the end.
-    pub last_drive: Minutes,
-    /// Door to door.
-    pub total: Minutes,
-    /// Money.
-    pub cost: f64,
-    /// SoC at the end.
-    pub arrival: Soc,
-    /// Pauses at the roadside: by their place among the wishes.
-    pub roadside: Vec<usize>,
-}
 
 /// Where a replay stands.
 #[derive(Clone, Copy)]

@@ -5,7 +5,7 @@ pub(crate) mod day_line;
 mod plot;
 mod take_away;
 
-pub(crate) use plot::{BOTTOM, Line, Mark, Part, Plot, TOP, x_scale, y_scale};
+pub(crate) use plot::{BOTTOM, Dot, Line, Mark, Part, Plot, TOP, x_scale, y_scale};
 pub(crate) use take_away::{Kind, drawing_file, parse_file};
 
 /// A linear scale from values to a chart's units.

@@ -37,6 +37,15 @@ pub(crate) struct Mark {
     pub(crate) told: String,
 }
 
+/// A point that leads somewhere.
+#[derive(Clone, Debug)]
+pub(crate) struct Dot {
+    pub(crate) x: f64,
+    pub(crate) y: f64,
+    pub(crate) address: String,
+    pub(crate) told: String,
+}
+
 /// A chart.
 #[derive(Clone, Debug, Default, Template)]
 #[template(path = "charts/plot.html")]
@@ -56,6 +65,7 @@ pub(crate) struct Plot {
     /// The outline of a band around a line.
     pub(crate) band: String,
     pub(crate) points: Vec<(f64, f64)>,
+    pub(crate) dots: Vec<Dot>,
     pub(crate) parts: Vec<Part>,
     pub(crate) marks: Vec<Mark>,
     /// Whether a window may be dragged on it.

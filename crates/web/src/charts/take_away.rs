@@ -14,10 +14,13 @@ const STYLES: &str = include_str!("take_away.css");
 /// The PNG has this many pixels for each of the drawing's units.
 const PIXELS: f32 = 2.0;
 
+/// What the files call themselves, whatever their weight.
+const FAMILY: &str = "Source Sans 3 ExtraLight";
+
 static FONTS: LazyLock<Arc<fontdb::Database>> = LazyLock::new(|| {
     let mut fonts = fontdb::Database::new();
-    fonts.load_font_data(include_bytes!("../../fonts/b612-400.ttf").to_vec());
-    fonts.load_font_data(include_bytes!("../../fonts/b612-700.ttf").to_vec());
+    fonts.load_font_data(include_bytes!("../../fonts/source-sans-3-400.ttf").to_vec());
+    fonts.load_font_data(include_bytes!("../../fonts/source-sans-3-700.ttf").to_vec());
     Arc::new(fonts)
 });
 
@@ -60,7 +63,7 @@ pub(crate) fn drawing_file(drawing: &str, kind: Kind, name: &str) -> Result<Resp
 }
 
 fn png(svg: &str) -> Result<Vec<u8>, String> {
-    let options = Options { fontdb: FONTS.clone(), font_family: "B612".into(), ..Options::default() };
+    let options = Options { fontdb: FONTS.clone(), font_family: FAMILY.into(), ..Options::default() };
     let tree = Tree::from_str(svg, &options).map_err(|error| error.to_string())?;
     let size = tree.size().to_int_size().scale_by(PIXELS).ok_or("it has no size")?;
     let mut pixels = Pixmap::new(size.width(), size.height()).ok_or("it is too large")?;

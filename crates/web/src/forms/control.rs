@@ -20,6 +20,11 @@ impl Ask {
         preset.or_else(|| self.0.get(name).map(String::as_str))
     }
 
+    /// What the query of an address asks.
+    pub(crate) fn of_query(query: &str) -> Self {
+        Self(form_urlencoded::parse(query.as_bytes()).into_owned().collect())
+    }
+
     /// What a form with a file in it asks.
     pub(crate) fn of(upload: &Upload) -> Self {
         Self(upload.fields().map(|(name, value)| (name.to_string(), value.to_string())).collect())

@@ -6,6 +6,9 @@ use spare_hour_formats::ListFormat;
 
 use crate::http::error::WebError;
 
+/// The media type of a workbook.
+pub(crate) const XLSX: &str = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
+
 /// A text as a file to keep.
 pub(crate) fn download(name: &str, kind: &'static str, body: impl Into<Vec<u8>>) -> Response {
     let disposition = format!("attachment; filename=\"{name}\"");

@@ -20,7 +20,22 @@ impl Frame {
         let undo = app.store.last_step().map(|step| (step.number, told(&step)));
         Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into), undo }
     }
+
+    /// The rooms.
+    pub(crate) fn rooms(&self) -> &'static [(&'static str, &'static str)] {
+        &ROOMS
+    }
 }
+
+/// The rooms, in the order of the work: as in their addresses, and by name.
+const ROOMS: [(&str, &str); 6] = [
+    ("sessions", "Sessions"),
+    ("compare", "Compare"),
+    ("cars", "Cars"),
+    ("drives", "Drives"),
+    ("trips", "Trips"),
+    ("tariffs", "Tariffs"),
+];
 
 /// What a change was.
 pub(crate) fn told(step: &Step) -> String {

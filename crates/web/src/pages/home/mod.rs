@@ -1,5 +1,7 @@
 //! The first page: the trip at hand, the last session, and the one next useful thing.
 
+use std::sync::Arc;
+
 use askama::Template;
 use axum::extract::State;
 use axum::http::StatusCode;
@@ -7,17 +9,17 @@ use axum::response::Response;
 use spare_hour_planner::StopSign;
 use spare_hour_planning::clock::Here;
 use spare_hour_planning::drive_trip::{Asked, SolvedTrip};
-use spare_hour_planning::plan_trip::{Outcome, minute_of_day};
+use spare_hour_planning::plan_trip::Outcome;
 use spare_hour_store::{SessionLine, Store};
 use spare_hour_wording::trips::{self, Headline};
 
-use crate::app::App;
-use crate::by_clock::ClockHeadline;
+use crate::app::{App, off_thread};
 use crate::charts::day_line::DayLine;
 use crate::first_plan::{Preview, StartForm, previewed};
 use crate::forms::control::Ask;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
+use crate::shown_trip::{Answer, Question};
 
 #[derive(Template)]
 #[template(path = "home/show.html")]
@@ -41,31 +43,34 @@ struct TripAtHand {
 enum PlanAtHand {
     /// A plan: its line, cost, picture, and how the strategies do beside it.
     Planned { headline: Headline, cost: String, day_line: Box<DayLine>, verdict: String },
-    /// A plan whose prices, hours or wishes go by the clock.
-    ByClock(ClockHeadline),
-    /// There is none.
+    /// There is none: why.
     Stranded { why: String },
     /// The car has no curve.
     NoCurve { car: i32 },
 }
 
 impl PlanAtHand {
-    fn new(solved: &SolvedTrip) -> Self {
+    fn new(solved: &SolvedTrip, answer: &Answer) -> Self {
         let (units, about) = (solved.settings.units, &solved.kept.stored.about);
-        match &solved.outcome {
-            Some(Outcome::Planned(planned)) => {
-                let (plan, leaves) = (planned.best(), minute_of_day(planned.departure()));
-                let strategies = planned.strategies().iter();
-                let totals = strategies.filter_map(|one| Some((one.strategy, one.plan.as_ref()?.total)));
+        match (answer, &solved.outcome) {
+            (Answer::Plan(shown, traded), _) => {
+                let strategies = match traded {
+                    Some(traded) => traded.strategies.clone(),
+                    None => solved.planned().map(|planned| planned.strategies_with_costs()).unwrap_or_default(),
+                };
+                let totals = strategies.iter().filter_map(|(strategy, plan)| Some((*strategy, plan.as_ref()?.total)));
                 Self::Planned {
-                    headline: Headline::new(plan, leaves, units),
-                    cost: format!("{:.2} {}", planned.cost(plan), about.currency),
-                    day_line: Box::new(DayLine::new(planned.trip(), plan, &[], leaves, units)),
-                    verdict: trips::nearest_strategy(plan.total, totals),
+                    headline: Headline::new(&shown.plan, &shown.departure, units),
+                    cost: format!("{:.2} {}", shown.plan.cost, about.currency),
+                    day_line: Box::new(DayLine::new(shown, units, None)),
+                    verdict: trips::nearest_strategy(shown.plan.total, totals),
                 }
             }
-            Some(Outcome::Infeasible(none)) => Self::Stranded { why: trips::infeasible(&none.trip, &none.leg, units) },
-            Some(Outcome::Stopped) | None => Self::NoCurve { car: about.car },
+            (Answer::Stranded, Some(Outcome::Infeasible(none))) => {
+                Self::Stranded { why: trips::infeasible(&none.trip, &none.leg, units) }
+            }
+            (Answer::NoCurve, _) => Self::NoCurve { car: about.car },
+            _ => Self::Stranded { why: "The road can be driven, but not with all that is wished.".into() },
         }
     }
 }
@@ -88,15 +93,12 @@ enum Next {
 
 /// The first page.
 pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
-    let (here, own) = (app.here.clone(), app.here.clone());
-    let gathered = app.run_while_waiting(move |store, stop| gather(store, &here, stop)).await?;
-    let (mut trip, session, next, needs_clock) = gathered;
-    if let Some(trip) = trip.as_mut().filter(|_| needs_clock)
-        && let Some(headline) =
-            ClockHeadline::new(&app, trip.id, "", move |stored, clock, _| Asked::own(stored, clock, &own)).await?
-    {
-        trip.plan = PlanAtHand::ByClock(headline);
-    }
+    let here = app.here.clone();
+    let (at_hand, session, next) = app.run_while_waiting(move |store, stop| gather(store, &here, stop)).await?;
+    let trip = match at_hand {
+        Some(solved) => Some(at_hand_now(&app, solved).await?),
+        None => None,
+    };
     let first = match &trip {
         None => Some(previewed(&app, Ask::default()).await?),
         Some(_) => None,
@@ -104,17 +106,30 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
     Ok(page(StatusCode::OK, &HomePage { frame: Frame::new(&app, "", "Today"), trip, session, next, first }))
 }
 
-fn gather(
-    store: &Store,
-    here: &Here,
-    stop: &StopSign,
-) -> Result<(Option<TripAtHand>, Option<SessionLine>, Next, bool), WebError> {
+/// The trip at hand with its plan.
+async fn at_hand_now(app: &App, solved: Arc<SolvedTrip>) -> Result<TripAtHand, WebError> {
+    let (id, car) = (solved.kept.stored.id, solved.kept.stored.about.car);
+    let key = format!("{id} own {} {}", app.changes(), app.here.today());
+    let answer = Question { solved: Arc::clone(&solved), key }.answer(app, Vec::new(), None).await?;
+    let car = solved.kept.cars.iter().find(|one| one.id == car).map(|car| car.about.name.clone());
+    let plan = off_thread({
+        let solved = Arc::clone(&solved);
+        move || PlanAtHand::new(&solved, &answer)
+    });
+    let name = solved.kept.stored.about.name.clone();
+    Ok(TripAtHand { id, name, car: car.unwrap_or_default(), plan: plan.await? })
+}
+
+/// The trip at hand, the last session, and what is useful next.
+type Gathered = (Option<Arc<SolvedTrip>>, Option<SessionLine>, Next);
+
+fn gather(store: &Store, here: &Here, stop: &StopSign) -> Result<Gathered, WebError> {
     let session = store.sessions()?.into_iter().next();
     let under_way = store.open_charges()?.into_iter().next();
     let under_way = under_way.map(|charge| Next::GoOn { id: charge.id, name: charge.about.name });
     let Some(line) = store.trips()?.into_iter().next() else {
         let next = if session.is_some() { Next::BringTrip } else { Next::Begin };
-        return Ok((None, session, under_way.unwrap_or(next), false));
+        return Ok((None, session, under_way.unwrap_or(next)));
     };
     let solved = SolvedTrip::new(store, here, line.id, |stored, clock, _| Asked::own(stored, clock, here), stop)?;
     let loaded = &solved.kept;
@@ -129,11 +144,5 @@ fn gather(
         (_, None) => Next::BringCharge { car: line.car },
         _ => Next::WhatIfCold { trip: line.id },
     };
-    let trip = TripAtHand {
-        id: line.id,
-        name: line.name,
-        car: car.map(|car| car.about.name.clone()).unwrap_or_default(),
-        plan: PlanAtHand::new(&solved),
-    };
-    Ok((Some(trip), session, under_way.unwrap_or(next), solved.needs_clock))
+    Ok((Some(Arc::new(solved)), session, under_way.unwrap_or(next)))
 }

@@ -16,7 +16,7 @@ use crate::app::App;
 use crate::charts::bricks::{Brick, minute_bricks};
 use crate::charts::{Kind, drawing_file, parse_file};
 use crate::http::address::Path;
-use crate::http::download::download;
+use crate::http::download::{XLSX, download};
 use crate::http::error::WebError;
 use spare_hour_planning::read_charge::Reports;
 
@@ -54,8 +54,7 @@ pub(crate) async fn xlsx(State(app): State<App>, Path(id): Path<i32>) -> Result<
             write_session_xlsx(loaded.session(), &report).map_err(|error| WebError::Refused(error.to_string()))
         })
         .await?;
-    let kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
-    Ok(download(&format!("session-{id}.xlsx"), kind, book))
+    Ok(download(&format!("session-{id}.xlsx"), XLSX, book))
 }
 
 /// Everything read off a session, as JSON.

@@ -3,9 +3,9 @@
 use jiff::civil::Date;
 use spare_hour_core::quantity::Soc;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::trip::{Goal, Trip};
-use spare_hour_planner::FixedDeparture;
+use spare_hour_core::trip::Goal;
 use spare_hour_planning::drive_trip::{Asked, USUAL_DEPARTURE, own_departure};
+use spare_hour_planning::shown_plan::Held;
 use spare_hour_store::{StoredTrip, TripClock};
 
 use super::weather::Weather;
@@ -45,6 +45,8 @@ pub(crate) struct Controls {
     pub(crate) curve: Option<i32>,
     /// Departures that the driver has fixed: site and SoC.
     pub(crate) leave: Vec<(String, f64)>,
+    /// The query of the plan that this one is compared with; empty for none.
+    pub(crate) against: String,
     goal: Goal,
     usage_factor: f64,
     /// Day of the departure.
@@ -74,6 +76,7 @@ impl Controls {
             car: ask.number("car").unwrap_or(stored.about.car),
             curve: None,
             leave: ask.get("leave").map(departures).unwrap_or_default(),
+            against: ask.get("against").unwrap_or_default().into(),
             goal: own,
             usage_factor: 1.0,
             date: today,
@@ -109,6 +112,19 @@ impl Controls {
     pub(crate) fn knobs(&self) -> [Knob<'_>; 4] {
         let knob = |low, high, control| Knob { low, high, control };
         [knob(0, 100, &self.start), knob(0, 50, &self.floor), knob(0, 100, &self.wish), knob(50, 200, &self.usage)]
+    }
+
+    /// What one press sets: words, name and value, and whether it is set so.
+    pub(crate) fn presets(&self) -> [(&'static str, &'static str, bool); 6] {
+        let is = |control: &Control, value: &str| control.field.text == value;
+        [
+            ("a usual day", "usage=100", is(&self.usage, "100")),
+            ("headwind, +10 %", "usage=110", is(&self.usage, "110")),
+            ("cold, +25 %", "usage=125", is(&self.usage, "125")),
+            ("20 % at the end", "wish=20", is(&self.wish, "20")),
+            ("an hour for 20", "value=20", is(&self.value, "20")),
+            ("time alone", "value=", is(&self.value, "")),
+        ]
     }
 
     /// Every control.
@@ -154,18 +170,19 @@ impl Controls {
         self.all().filter_map(|control| Some((control.name, control.field.fault.as_deref()?)))
     }
 
-    /// The fixed departures that name one of the trip's sites, in driving order.
-    pub(crate) fn fixed(&self, trip: &Trip) -> Vec<FixedDeparture> {
-        let departure =
-            |(id, soc): &(String, f64)| Some(FixedDeparture { site: trip.find_site(id)?, depart: Soc::percent(*soc) });
-        let mut fixed: Vec<FixedDeparture> = self.leave.iter().filter_map(departure).collect();
-        fixed.sort_by(|a, b| trip.site(a.site).at.get().total_cmp(&trip.site(b.site).at.get()));
-        fixed
+    /// The departures that the driver holds.
+    pub(crate) fn held(&self) -> Held {
+        self.leave.iter().map(|(site, soc)| (site.clone(), Soc::percent(*soc))).collect()
     }
 
     /// The fixed departures as a field's text.
     pub(crate) fn leave_text(&self) -> String {
         leave_text(&self.leave)
+    }
+
+    /// The address of the same plan, compared with none.
+    pub(crate) fn address_without_other(&self) -> String {
+        Self { against: String::new(), ..self.clone() }.address_with(&self.leave, None)
     }
 
     /// The address of the same plan with other fixed departures or another value of one control. Day and weather are in it only
@@ -180,6 +197,9 @@ impl Controls {
         pairs.push(("car", self.car.to_string()));
         pairs.push(("curve", self.curve.map(|curve| curve.to_string()).unwrap_or_default()));
         pairs.push(("leave", leave_text(leave)));
+        if !self.against.is_empty() {
+            pairs.push(("against", self.against.clone()));
+        }
         if let Some((name, value)) = changed {
             pairs.retain(|pair| pair.0 != name);
             pairs.push((name, value));

@@ -42,7 +42,7 @@ pub(crate) async fn example(State(app): State<App>) -> Result<Response, WebError
 }
 
 /// Keeps trips, and shows the trip if it is one.
-async fn keep_new(app: &App, trips: Vec<TripOfFile>) -> Result<Response, WebError> {
+pub(super) async fn keep_new(app: &App, trips: Vec<TripOfFile>) -> Result<Response, WebError> {
     let ids = app.change(move |store| keep_all(store, trips)).await?;
     let address = if let [id] = ids[..] { format!("/trips/{id}") } else { "/trips".into() };
     Ok(Redirect::to(&address).into_response())
@@ -87,7 +87,7 @@ pub(crate) async fn plan_file(
     if let Some(text) = plan_by_clock(&app, id, &ask).await? {
         return Ok(download(&format!("plan-{id}.json"), "application/json", text));
     }
-    let AskedTrip { solved, .. } = AskedTrip::new(&app, id, ask).await?;
+    let solved = AskedTrip::new(&app, id, &ask).await?.question.solved;
     let text = off_thread(move || match &solved.outcome {
         Some(Outcome::Planned(planned)) => Ok(plan_json(&plan_report(planned))),
         Some(Outcome::Infeasible(none)) => Ok(infeasible_json(&none.trip, &none.leg, &none.left_out, &none.departure)),

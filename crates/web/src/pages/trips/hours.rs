@@ -121,7 +121,7 @@ fn row(id: i32, one: &Leaving, best: bool, (currency, units): (&str, Units)) -> 
     let there = one.plan.and_then(|plan| spare_hour_planning::clock::after(&one.at, plan.0));
     HourRow {
         at: figures::day_and_time(units, &one.at),
-        address: format!("/trips/{id}/trade?day={}&depart={}", one.at.date(), one.at.strftime("%H:%M")),
+        address: format!("/trips/{id}?day={}&depart={}", one.at.date(), one.at.strftime("%H:%M")),
         total: one.plan.map_or_else(|| "no plan".into(), |plan| minutes(plan.0)),
         there: there.map(|there| figures::day_and_time(units, &there)).unwrap_or_default(),
         cost: one.plan.map(|plan| format!("{:.2} {currency}", plan.1)).unwrap_or_default(),

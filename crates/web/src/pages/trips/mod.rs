@@ -4,6 +4,7 @@ mod ask;
 mod back;
 mod files;
 mod hours;
+mod link;
 mod new;
 mod places;
 mod plan_view;
@@ -12,7 +13,8 @@ mod road_chart;
 mod road_form;
 mod site_form;
 mod sites;
-mod stop_rows;
+mod stop_cards;
+mod strategies;
 mod take_along;
 mod trade;
 mod trade_why;
@@ -28,50 +30,62 @@ use axum::response::{Redirect, Response};
 use serde::Deserialize;
 use spare_hour_core::quantity::Distance;
 use spare_hour_planner::StopSign;
-use spare_hour_planning::drive_trip::SolvedTrip;
+use spare_hour_planning::copy_trip::copy_trip;
+use spare_hour_planning::drive_trip::{KeptTrip, SolvedTrip, kept_wishes};
+use spare_hour_planning::shown_plan::ShownPlan;
+use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripClock, TripLine};
 use spare_hour_wording::figures;
 
 use crate::app::{App, off_thread};
-use crate::by_clock::ClockHeadline;
 use crate::forms::car_choice;
 use crate::forms::control::Ask;
 use crate::forms::field::Field;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
+use crate::shown_trip::{Answer, Question};
 
 use ask::Controls;
 pub(crate) use back::make as make_way_back;
 pub(crate) use files::{example, import, list_file as list_of_trip, plan_file, trip_file};
 pub(crate) use hours::show as show_hours;
+pub(crate) use link::{keep as keep_link, open as open_link, show as show_link};
 pub(crate) use new::{form as new_form, make};
 use plan_view::{Outcome, PlanView};
+use wishes::WishForm;
 pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
 pub(crate) use sites::{change as change_site, import as import_sites, remove as remove_site, show as show_sites};
 pub(crate) use take_along::take as take_along;
-pub(crate) use trade::{prove as prove_trade, prove_best, show as show_trade, whole as whole_trade};
+pub(crate) use strategies::show as show_strategies;
+pub(crate) use trade::{moved as show_trade, prove as prove_trade, prove_best, whole as whole_trade};
 pub(crate) use trade_why::{take_back, why as why_trade};
 pub(crate) use wishes::{keep as keep_wishes, touch as touch_stop};
 
+/// What an address asks beside the trip itself: which of its plans is shown, and how.
+const BESIDE: [&str; 8] = ["leave", "pick", "whole", "kept", "against", "ten_to", "half", "power_floor"];
+
 /// A trip as an address asks for it: the solved trip, and the controls with the departures that the driver has fixed.
 pub(crate) struct AskedTrip {
-    pub(crate) solved: Arc<SolvedTrip>,
+    pub(crate) question: Question,
     pub(crate) controls: Controls,
+    /// Which plan of the trade is shown, where it is not the best.
+    pub(crate) pick: Option<usize>,
 }
 
 impl AskedTrip {
     /// The trip that an address asks for: solved anew, or asked again if it was solved a while ago.
-    async fn new(app: &App, id: i32, ask: Ask) -> Result<Self, WebError> {
-        let key = format!("{id} {} {} {}", app.changes(), app.here.today(), ask.without("leave"));
+    async fn new(app: &App, id: i32, ask: &Ask) -> Result<Self, WebError> {
+        let key = format!("{id} {} {} {}", app.changes(), app.here.today(), ask.without_all(&BESIDE));
         let solved = match app.solved.get(&key) {
             Some(solved) => solved,
-            None => Self::solve(app, id, ask.clone(), key).await?,
+            None => Self::solve(app, id, ask.clone(), key.clone()).await?,
         };
         let mut controls =
-            Controls::new(&ask, &solved.kept.stored, &solved.kept.clock, solved.settings.units, app.here.today());
+            Controls::new(ask, &solved.kept.stored, &solved.kept.clock, solved.settings.units, app.here.today());
         controls.curve = solved.kept.curve.as_ref().map(|curve| curve.id);
-        Ok(Self { solved, controls })
+        let pick = ask.get("pick").and_then(|pick| pick.parse().ok());
+        Ok(Self { question: Question { solved, key }, controls, pick })
     }
 
     async fn solve(app: &App, id: i32, ask: Ask, key: String) -> Result<Arc<SolvedTrip>, WebError> {
@@ -87,6 +101,45 @@ impl AskedTrip {
             app.solved.put(key, Arc::clone(&solved));
         }
         Ok(solved)
+    }
+
+    fn solved(&self) -> &SolvedTrip {
+        &self.question.solved
+    }
+
+    /// What it comes to.
+    async fn answer(&self, app: &App) -> Result<Answer, WebError> {
+        self.question.answer(app, self.controls.held(), self.pick).await
+    }
+
+    /// The plan that is shown; refused where there is none.
+    async fn shown(&self, app: &App) -> Result<(ShownPlan, Option<Arc<TradedTrip>>), WebError> {
+        match self.answer(app).await? {
+            Answer::Plan(shown, traded) => Ok((*shown, traded)),
+            _ => Err(WebError::Refused("There is no plan: the trip cannot be driven as it stands.".into())),
+        }
+    }
+
+    /// The plan that this one is compared with, where there is one.
+    async fn other(&self, app: &App, id: i32) -> Result<Option<ShownPlan>, WebError> {
+        if self.controls.against.is_empty() {
+            return Ok(None);
+        }
+        let other = AskedTrip::new(app, id, &Ask::of_query(&self.controls.against)).await?;
+        Ok(match other.answer(app).await? {
+            Answer::Plan(shown, _) => Some(*shown),
+            _ => None,
+        })
+    }
+
+    /// All that is shown of it.
+    async fn view(self, app: &App, id: i32, whole: bool) -> Result<(Self, PlanView), WebError> {
+        let (answer, other) = (self.answer(app).await?, self.other(app, id).await?);
+        off_thread(move || {
+            let view = PlanView::new(&self, &answer, other.as_ref(), whole);
+            (self, view)
+        })
+        .await
     }
 }
 
@@ -105,9 +158,6 @@ struct ShowPage {
     frame: Frame,
     id: i32,
     name: String,
-    /// The plan by the clock, where prices by hour, hours or wishes make it another.
-    by_clock: Option<ClockHeadline>,
-    query: String,
     controls: Controls,
     /// Cars and curves by number and name, and which is chosen.
     cars: Vec<(i32, String, bool)>,
@@ -116,6 +166,9 @@ struct ShowPage {
     typed: bool,
     weather_told: String,
     kept: bool,
+    /// What else the address asks, for the parts that come after.
+    query: String,
+    form: WishForm,
     view: PlanView,
 }
 
@@ -150,29 +203,14 @@ pub(crate) async fn show(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let kept = ask.kept();
-    let asked = AskedTrip::new(&app, id, ask.clone()).await?;
-    let query = ask.without_all(&["pick", "whole", "kept", "leave"]);
-    let by_clock = if asked.solved.needs_clock {
-        let here = app.here.clone();
-        let own = move |stored: &StoredTrip, clock: &TripClock, units| {
-            Controls::new(&ask, stored, clock, units, here.today()).asked()
-        };
-        ClockHeadline::new(&app, id, &query, own).await?
-    } else {
-        None
-    };
-    let (asked, view) = off_thread(move || {
-        let view = PlanView::new(&asked, true);
-        (asked, view)
-    })
-    .await?;
-    let AskedTrip { solved, controls } = asked;
-    let SolvedTrip { kept: trip, settings, .. } = &*solved;
+    let asked = AskedTrip::new(&app, id, &ask).await?;
+    let (AskedTrip { question, controls, .. }, view) = asked.view(&app, id, true).await?;
+    let SolvedTrip { kept: trip, settings, .. } = &*question.solved;
     let about = &trip.stored.about;
     let curve = |curve: &Curve| {
         (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
     };
+    let wishes = kept_wishes(&trip.clock, id)?;
     let shown = ShowPage {
         frame: Frame::new(&app, "trips", about.name.clone()),
         id,
@@ -181,13 +219,22 @@ pub(crate) async fn show(
         curves: trip.curves.iter().map(curve).collect(),
         weather_told: controls.weather.in_words(settings.units),
         typed: about.road.is_typed(),
-        by_clock,
-        query,
+        kept: ask.kept(),
+        query: ask.without_all(&["kept", "whole"]),
+        form: WishForm::of(&trip.clock, &wishes, &about.sites, &memberships(trip), settings.units.clock),
         controls,
-        kept,
         view,
     };
     Ok(page(StatusCode::OK, &shown))
+}
+
+/// Names of the memberships that count at a trip's sites.
+fn memberships(trip: &KeptTrip) -> Vec<String> {
+    let members = trip.to_plan.iter().flat_map(|to_plan| to_plan.prices.memberships());
+    let mut members: Vec<String> = members.map(|membership| membership.name.clone()).collect();
+    members.sort();
+    members.dedup();
+    members
 }
 
 /// The plan alone, for the page's script.
@@ -196,8 +243,7 @@ pub(crate) async fn plan(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let asked = AskedTrip::new(&app, id, ask).await?;
-    let view = off_thread(move || PlanView::new(&asked, false)).await?;
+    let (_, view) = AskedTrip::new(&app, id, &ask).await?.view(&app, id, false).await?;
     Ok(page(StatusCode::OK, &PlanPart { view }))
 }
 
@@ -227,13 +273,12 @@ pub(crate) async fn keep(
     Ok(Redirect::to(&format!("/trips/{id}?{query}&kept=1")))
 }
 
-/// A trip's name, and the currency of its prices.
+/// A trip's name, and the currency of its prices, which stays where it is not asked.
 #[derive(Debug, Deserialize)]
 pub(crate) struct NameForm {
     #[serde(default)]
     name: String,
-    #[serde(default)]
-    currency: String,
+    currency: Option<String>,
 }
 
 /// Calls a trip something else.
@@ -242,11 +287,22 @@ pub(crate) async fn rename(
     Path(id): Path<i32>,
     Form(form): Form<NameForm>,
 ) -> Result<Redirect, WebError> {
-    let (Some(name), Some(currency)) = (Field::new(form.name).words(80), Field::new(form.currency).words(8)) else {
-        return Err(WebError::Refused("Expected a name of 1 to 80 characters, and a currency of 1 to 8.".into()));
-    };
-    app.change(move |store| Ok(store.rename_trip(id, &name, &currency)?)).await?;
-    Ok(Redirect::to(&format!("/trips/{id}/road")))
+    let refused = || WebError::Refused("Expected a name of 1 to 80 characters, and a currency of 1 to 8.".into());
+    let name = Field::new(form.name).words(80).ok_or_else(refused)?;
+    let asked = form.currency.map(|currency| Field::new(currency).words(8).ok_or_else(refused)).transpose()?;
+    let page = if asked.is_some() { "/road" } else { "" };
+    app.change(move |store| {
+        let currency = asked.map_or_else(|| store.trip(id).map(|trip| trip.about.currency), Ok)?;
+        Ok(store.rename_trip(id, &name, &currency)?)
+    })
+    .await?;
+    Ok(Redirect::to(&format!("/trips/{id}{page}")))
+}
+
+/// Keeps a copy of a trip, and shows it.
+pub(crate) async fn copy(State(app): State<App>, Path(id): Path<i32>) -> Result<Redirect, WebError> {
+    let made = app.change(move |store| Ok(copy_trip(store, id)?)).await?;
+    Ok(Redirect::to(&format!("/trips/{made}")))
 }
 
 /// Removes a trip.

@@ -2,20 +2,24 @@
 
 use spare_hour_core::quantity::Soc;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::trip::{Site, Trip};
+use spare_hour_core::trip::Site;
+use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_planner::left_out::LeftOut;
-use spare_hour_planner::{AdjustedPlan, Plan};
-use spare_hour_planning::drive_trip::KeptTrip;
-use spare_hour_planning::plan_trip::{NoPlan, Outcome as Planning, PlannedTrip, StrategyOutcome, minute_of_day};
+use spare_hour_planning::drive_trip::{KeptTrip, kept_wishes};
+use spare_hour_planning::plan_trip::{NoPlan, Outcome as Planning, PlannedTrip, TripToPlan};
 use spare_hour_planning::price_stop::Saving;
 use spare_hour_planning::remedies::{Remedy, remedies};
+use spare_hour_planning::shown_plan::ShownPlan;
+use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_wording::trips::Headline;
 use spare_hour_wording::{figures, receipts, sites, trips};
 
 use super::AskedTrip;
 use super::ask::Controls;
-use super::stop_rows::{StopRow, stop_rows};
+use super::stop_cards::{StopCard, stop_cards};
 use crate::charts::day_line::DayLine;
+use crate::http::address::query;
+use crate::shown_trip::Answer;
 
 /// Everything that changes when a control does.
 pub(super) struct PlanView {
@@ -32,27 +36,37 @@ pub(super) enum Outcome {
     Planned(Planned),
     /// There is none: why, and the changes that would make one.
     Stranded { why: String, remedies: Vec<(String, String)> },
+    /// There is none that keeps all that is wished, by the clock: which trip, and what is asked of it.
+    NoneKeeps { id: i32, query: String },
     /// The car has no curve.
     NoCurve { car: i32 },
 }
 
 /// A plan.
 pub(super) struct Planned {
+    pub(super) id: i32,
     pub(super) headline: Headline,
     pub(super) cost: String,
+    /// The money in figures, for the script.
+    pub(super) money: String,
+    pub(super) currency: String,
     /// What memberships would save.
     pub(super) savings: Vec<String>,
-    pub(super) proof: String,
+    /// What is proven; `None` where that is still to come.
+    pub(super) proof: Option<String>,
     pub(super) lowest: String,
-    /// What the driver's own departures cost against the best plan.
-    pub(super) against_best: Option<AgainstBest>,
+    /// What the driver's own departures, or another plan of the trade, cost against the best plan.
+    pub(super) against_best: Option<Against>,
+    /// What it costs against the plan that it is compared with.
+    pub(super) against_other: Option<Against>,
+    /// Where this plan would be the one to compare with.
+    pub(super) compare: String,
     pub(super) dropped: Vec<String>,
     /// A stop of the driver's own that would be closed.
     pub(super) closed_stop: Option<String>,
+    pub(super) roadside: Vec<String>,
     pub(super) day_line: DayLine,
-    pub(super) stops: Vec<StopRow>,
-    pub(super) strategies: Vec<StrategyRow>,
-    pub(super) verdict: String,
+    pub(super) stops: Vec<StopCard>,
     pub(super) sites: Vec<SiteRow>,
     /// The unit of distances.
     pub(super) unit: &'static str,
@@ -64,28 +78,18 @@ pub(super) struct Planned {
     pub(super) has_track: bool,
 }
 
-/// What fixed departures cost.
-pub(super) struct AgainstBest {
+/// What a plan costs against another.
+pub(super) struct Against {
     pub(super) minutes: String,
     pub(super) money: String,
     pub(super) let_go: String,
-}
-
-/// A strategy beside the plan.
-pub(super) struct StrategyRow {
-    pub(super) name: String,
-    pub(super) rule: String,
-    pub(super) total: String,
-    pub(super) more: String,
-    pub(super) money: String,
-    pub(super) stops: String,
-    pub(super) lowest: String,
-    /// Width of its bar, 0 to 100.
-    pub(super) bar: f64,
+    /// Whether it is a plan of the trade, and not the driver's own departures.
+    pub(super) picked: bool,
 }
 
 /// A site of the road.
 pub(super) struct SiteRow {
+    pub(super) id: String,
     pub(super) name: String,
     pub(super) at: String,
     pub(super) off_route: String,
@@ -94,6 +98,7 @@ pub(super) struct SiteRow {
     pub(super) overhead: String,
     pub(super) details: String,
     pub(super) used: bool,
+    pub(super) avoided: bool,
 }
 
 /// A plan that is shown, with all that it is told with.
@@ -101,30 +106,71 @@ pub(super) struct Shown<'a> {
     pub(super) kept: &'a KeptTrip,
     pub(super) controls: &'a Controls,
     pub(super) units: Units,
-    pub(super) trip: &'a Trip,
-    pub(super) planned: &'a PlannedTrip,
-    pub(super) plan: &'a Plan,
-    /// Sites whose departure the driver has fixed.
-    pub(super) fixed: &'a [spare_hour_core::trip::SiteIndex],
+    pub(super) currency: &'a str,
+    pub(super) shown: &'a ShownPlan,
+    /// The planner by the road, where it planned.
+    pub(super) planned: Option<&'a PlannedTrip>,
+    pub(super) wishes: &'a Wishes,
+}
+
+impl Shown<'_> {
+    /// The time so many minutes after it leaves, with the day where it is another.
+    pub(super) fn time(&self, minutes: f64) -> String {
+        let Some(moment) = self.shown.moment(minutes) else { return String::new() };
+        let told = figures::day_and_time(self.units, &moment);
+        let same = moment.date() == self.shown.departure.date();
+        told.split_once(' ').filter(|_| same).map_or(told.clone(), |(_, time)| time.to_string())
+    }
 }
 
 impl PlanView {
-    /// The plan of a trip as asked. `whole` pages also say what each stop is worth.
-    pub(super) fn new(asked: &AskedTrip, whole: bool) -> Self {
-        let (solved, controls) = (&asked.solved, &asked.controls);
-        let units = solved.settings.units;
-        let (outcome, left_out): (Outcome, &[LeftOut]) = match &solved.outcome {
-            Some(Planning::Planned(found)) => (planned(asked, found, whole), found.left_out()),
-            Some(Planning::Infeasible(none)) => (stranded(none, controls, units), &none.left_out),
-            Some(Planning::Stopped) | None => (Outcome::NoCurve { car: controls.car }, &[]),
+    /// The plan of a trip as asked, over another that it is compared with. `whole` pages also say what each stop is worth.
+    pub(super) fn new(asked: &AskedTrip, answer: &Answer, other: Option<&ShownPlan>, whole: bool) -> Self {
+        let (solved, controls) = (asked.solved(), &asked.controls);
+        let (kept, units) = (&solved.kept, solved.settings.units);
+        let mut left_out = Vec::new();
+        let outcome = match answer {
+            Answer::Plan(shown, traded) => {
+                left_out.extend(traded.iter().flat_map(|traded| left_out_by_clock(traded, kept)));
+                // By the clock one may wait for an opening: then it is not left out.
+                let stops_at = |id: &str| traded.is_some() && shown.plan.stops.iter().any(|stop| shown.trip.site(stop.site).id == id);
+                let by_road = solved.planned().map(|planned| planned.left_out()).unwrap_or_default().iter();
+                let told = by_road.filter(|one| !stops_at(&one.site().id) && (traded.is_none() || matches!(one, LeftOut::Closed(_))));
+                left_out.extend(told.map(|one| trips::left_out(one, controls.departure, units)));
+                let wishes = kept_wishes(&kept.clock, kept.stored.id).unwrap_or_default();
+                let planned = solved.planned().map(|planned| &**planned).filter(|_| traded.is_none());
+                let currency = &kept.stored.about.currency;
+                let shown = Shown { kept, controls, units, currency, shown, planned, wishes: &wishes };
+                Outcome::Planned(shown.planned(other, asked.pick.is_some(), whole))
+            }
+            Answer::Stranded => match &solved.outcome {
+                Some(Planning::Infeasible(none)) => {
+                    left_out.extend(none.left_out.iter().map(|one| trips::left_out(one, controls.departure, units)));
+                    stranded(none, controls, units)
+                }
+                _ => Outcome::NoCurve { car: controls.car },
+            },
+            Answer::NoneKeeps => {
+                Outcome::NoneKeeps { id: kept.stored.id, query: controls.address_with(&controls.leave, None) }
+            }
+            Answer::NoCurve => Outcome::NoCurve { car: controls.car },
         };
-        let told = |one: &LeftOut| trips::left_out(one, controls.departure, units);
-        Self {
-            faults: controls.faults().map(|(name, fault)| (name, fault.to_string())).collect(),
-            left_out: left_out.iter().map(told).collect(),
-            outcome,
-        }
+        Self { faults: controls.faults().map(|(name, fault)| (name, fault.to_string())).collect(), left_out, outcome }
     }
+}
+
+/// Sites that are not in the search by the clock, and why.
+fn left_out_by_clock(traded: &TradedTrip, kept: &KeptTrip) -> Vec<String> {
+    let name = |id: &str| {
+        let site = kept.stored.about.sites.iter().find(|site| site.id == id);
+        site.map_or_else(|| id.to_string(), |site| site.name.clone())
+    };
+    let why = |reason: &str| match reason {
+        "no-plug-fits" => "has no plug that fits the car",
+        "avoided" => "is avoided",
+        _ => "is out of order",
+    };
+    traded.left_out.iter().map(|(id, reason)| format!("{} {}.", name(id), why(reason))).collect()
 }
 
 fn stranded(none: &NoPlan, controls: &Controls, units: Units) -> Outcome {
@@ -144,42 +190,60 @@ fn stranded(none: &NoPlan, controls: &Controls, units: Units) -> Outcome {
     }
 }
 
-fn planned(asked: &AskedTrip, planned: &PlannedTrip, whole: bool) -> Outcome {
-    let (controls, kept, units) = (&asked.controls, &asked.solved.kept, asked.solved.settings.units);
-    let (trip, best) = (planned.trip().as_ref(), planned.best());
-    let currency = &kept.stored.about.currency;
-    let fixed = controls.fixed(trip);
-    let AdjustedPlan { plan, dropped } = planned.with_departures(&fixed);
-    let held: Vec<_> = fixed.iter().filter(|one| !dropped.contains(one)).map(|one| one.site).collect();
-    let shown = Shown { kept, controls, units, trip, planned, plan: &plan, fixed: &held };
-    let (cost, of_best) = (planned.cost(&plan), planned.cost(best));
-    let totals = planned.strategies().iter().filter_map(|one| Some((one.strategy, one.plan.as_ref()?.total)));
-    let closed = planned.first_closed(&plan);
-    Outcome::Planned(Planned {
-        headline: Headline::new(&plan, minute_of_day(planned.departure()), units),
-        cost: format!("{cost:.2} {currency}"),
-        savings: planned.savings(&plan).iter().map(saving).collect(),
-        proof: trips::proof(&planned.proof(), trip.goal.value_of_time_per_hour.is_some()),
-        lowest: trips::lowest(planned.lowest(&plan), units),
-        against_best: (!held.is_empty()).then(|| AgainstBest {
-            minutes: figures::more_minutes(plan.total.get() - best.total.get()),
-            money: figures::more_money(cost - of_best, currency),
-            let_go: format!("?{}", controls.address_with(&[], None)),
-        }),
-        dropped: dropped.iter().map(|one| trips::not_kept(trip, *one)).collect(),
-        closed_stop: closed
-            .map(|closed| trips::closed(&closed, controls.departure, units, "your own departures lead there then")),
-        day_line: DayLine::new(trip, &plan, &held, controls.departure, units),
-        stops: stop_rows(&shown, whole),
-        verdict: trips::nearest_strategy(best.total, totals),
-        strategies: strategy_rows((best, of_best), planned.strategies(), currency),
-        sites: site_rows(&shown),
-        unit: units.distance.name(),
-        warning: warning(&shown),
-        base: format!("/trips/{}", kept.stored.id),
-        files: controls.address_with(&controls.leave, None),
-        has_track: kept.stored.has_track,
-    })
+impl Shown<'_> {
+    fn planned(&self, other: Option<&ShownPlan>, picked: bool, whole: bool) -> Planned {
+        let (shown, controls, units, currency) = (self.shown, self.controls, self.units, self.currency);
+        let (trip, plan) = (&shown.trip, &shown.plan);
+        let name = |id: &str| trip.find_site(id).map_or_else(|| id.to_string(), |site| trip.site(site).name.clone());
+        let by_road = self.planned.zip(shown.by_road.as_ref());
+        let closed = by_road.and_then(|(planned, plan)| planned.first_closed(plan));
+        let against = |other: &ShownPlan, let_go: String| Against {
+            minutes: figures::more_minutes(plan.total.get() - other.plan.total.get()),
+            money: figures::more_money(plan.cost - other.plan.cost, currency),
+            let_go,
+            picked,
+        };
+        let best = || ShownPlan { plan: shown.best.clone(), ..shown.clone() };
+        let free = || format!("?{}", controls.address_with(&[], None));
+        let files = controls.address_with(&controls.leave, None);
+        Planned {
+            id: self.kept.stored.id,
+            headline: Headline::new(plan, &shown.departure, units),
+            cost: format!("{:.2} {currency}", plan.cost),
+            money: format!("{:.2}", plan.cost),
+            currency: currency.into(),
+            savings: self.savings(),
+            proof: self
+                .planned
+                .map(|planned| trips::proof(&planned.proof(), trip.goal.value_of_time_per_hour.is_some())),
+            lowest: trips::lowest(shown.lowest(), units),
+            against_best: (picked || !shown.held.is_empty()).then(|| against(&best(), free())),
+            against_other: other.map(|other| against(other, format!("?{}", controls.address_without_other()))),
+            compare: format!("?{}", query([("against", controls.address_without_other())])),
+            dropped: shown.dropped.iter().map(|(id, depart)| trips::not_kept(&name(id), *depart)).collect(),
+            closed_stop: closed
+                .map(|closed| trips::closed(&closed, controls.departure, units, "your own departures lead there then")),
+            roadside: plan.roadside.iter().filter_map(|&pause| shown.pauses.get(pause).cloned()).collect(),
+            day_line: DayLine::new(shown, units, other),
+            stops: stop_cards(self, whole),
+            sites: site_rows(self),
+            unit: units.distance.name(),
+            warning: warning(self),
+            base: format!("/trips/{}", self.kept.stored.id),
+            files,
+            has_track: self.kept.stored.has_track,
+        }
+    }
+}
+
+impl Shown<'_> {
+    /// What memberships would save that the driver does not hold.
+    fn savings(&self) -> Vec<String> {
+        let (shown, held) = (self.shown, &self.wishes.members);
+        let of = |to_plan: &TripToPlan| to_plan.prices.savings(&shown.trip, &shown.plan, &shown.departure);
+        let all = self.kept.to_plan.as_ref().map(of).unwrap_or_default();
+        all.iter().filter(|one| !held.contains(&one.name)).map(saving).collect()
+    }
 }
 
 fn saving(saving: &Saving) -> String {
@@ -190,49 +254,20 @@ fn saving(saving: &Saving) -> String {
 /// A plan that leaves the measured part of the curve says so.
 fn warning(shown: &Shown) -> Option<String> {
     let (from, to) = shown.kept.curve.as_ref()?.about.measured?;
-    let stops = &shown.plan.stops;
+    let stops = &shown.shown.plan.stops;
     let above = stops.iter().any(|stop| stop.depart.get() > to.get() + 0.5);
     let below = stops.iter().any(|stop| stop.arrive.get() < from.get() - 0.5);
     (above || below).then(|| trips::outside_measured((from, to)))
 }
 
-fn strategy_rows((best, of_best): (&Plan, f64), strategies: &[StrategyOutcome], currency: &str) -> Vec<StrategyRow> {
-    let more = |plan: &Plan| plan.total.get() - best.total.get();
-    let most = strategies.iter().filter_map(|one| one.plan.as_ref()).map(more).fold(1.0, f64::max);
-    let row = |one: &StrategyOutcome| {
-        let (name, rule) = (one.strategy.name(), trips::rule(one.strategy));
-        let Some(plan) = &one.plan else {
-            return StrategyRow {
-                name,
-                rule,
-                total: "does not get there".into(),
-                more: String::new(),
-                money: String::new(),
-                stops: String::new(),
-                lowest: String::new(),
-                bar: 0.0,
-            };
-        };
-        StrategyRow {
-            name,
-            rule,
-            total: figures::duration(plan.total),
-            more: figures::more_minutes(more(plan)),
-            money: figures::more_money(one.cost - of_best, currency),
-            stops: plan.stops.len().to_string(),
-            lowest: figures::percent(plan.lowest),
-            bar: (100.0 * more(plan) / most).clamp(0.0, 100.0),
-        }
-    };
-    strategies.iter().map(row).collect()
-}
-
 fn site_rows(shown: &Shown) -> Vec<SiteRow> {
-    let (currency, distance) = (&shown.kept.stored.about.currency, shown.units.distance);
-    let used = |site: &Site| shown.plan.stops.iter().any(|stop| shown.trip.site(stop.site).id == site.id);
-    let mut listed: Vec<&Site> = shown.trip.sites.iter().collect();
+    let (currency, distance, plan) = (shown.currency, shown.units.distance, shown.shown);
+    let used = |site: &Site| plan.plan.stops.iter().any(|stop| plan.trip.site(stop.site).id == site.id);
+    let mut listed: Vec<&Site> = shown.kept.stored.about.sites.iter().collect();
     listed.sort_by(|a, b| a.at.get().total_cmp(&b.at.get()));
     let row = |site: &Site| SiteRow {
+        id: site.id.clone(),
+        avoided: shown.wishes.avoid.contains(&site.id),
         name: site.name.clone(),
         at: format!("{:.0}", distance.of(site.at)),
         off_route: figures::field((distance.of(site.off_route) * 10.0).round() / 10.0),

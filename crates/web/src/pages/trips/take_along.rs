@@ -3,20 +3,18 @@
 use axum::extract::{Query, State};
 use axum::response::Response;
 use spare_hour_core::driving::track::Track;
-use spare_hour_formats::{ListFormat, PlanAlong, plan_calendar, plan_geojson, plan_gpx, plan_list, read_track};
-use spare_hour_planning::plan_trip::Outcome;
-use spare_hour_planning::take_along::{Whose, by_clock, by_road};
+use spare_hour_formats::{ListFormat, PlanAlong, plan_calendar, plan_geojson, plan_gpx, plan_list, plan_workbook, read_track};
+use spare_hour_planning::take_along::{Whose, along};
 
 use super::AskedTrip;
-use super::trade::{Weighed, weighed};
-use crate::app::{App, off_thread};
+use crate::app::App;
 use crate::forms::control::Ask;
 use crate::http::address::Path;
-use crate::http::download::download;
+use crate::http::download::{XLSX, download};
 use crate::http::error::WebError;
 
 /// How a plan is taken along.
-const KINDS: [&str; 4] = ["calendar.ics", "stops.csv", "stops.gpx", "stops.geojson"];
+const KINDS: [&str; 5] = ["calendar.ics", "stops.csv", "stops.xlsx", "stops.gpx", "stops.geojson"];
 
 /// The plan that is shown, taken along in one of the ways.
 pub(crate) async fn take(
@@ -29,6 +27,10 @@ pub(crate) async fn take(
     }
     let plan = shown(&app, id, ask).await?;
     let now = app.here.now();
+    if kind == "stops.xlsx" {
+        let refused = |error| WebError::Refused(format!("The workbook cannot be written: {error}."));
+        return Ok(download(&format!("plan-{id}.xlsx"), XLSX, plan_workbook(&plan).map_err(refused)?));
+    }
     let (mime, text) = match kind.as_str() {
         "calendar.ics" => ("text/calendar", plan_calendar(&plan, now)),
         "stops.csv" => ("text/csv", plan_list(&plan, ListFormat::Csv)),
@@ -59,29 +61,12 @@ async fn in_places(
     .await
 }
 
-/// The plan that is shown: by the clock where the trip goes by it, else by the road.
+/// The plan that is shown.
 async fn shown(app: &App, id: i32, ask: Ask) -> Result<PlanAlong, WebError> {
-    let pick: Option<usize> = ask.get("pick").and_then(|pick| pick.parse().ok());
-    let asked = AskedTrip::new(app, id, ask.clone()).await?;
-    let about = &asked.solved.kept.stored.about;
+    let asked = AskedTrip::new(app, id, &ask).await?;
+    let about = &asked.solved().kept.stored.about;
     let whose = Whose { id, name: about.name.clone(), currency: about.currency.clone() };
-    // A departure that is held is held in the plan by the road.
-    let by_its_clock = asked.solved.needs_clock && asked.controls.leave.is_empty();
-    let along = if by_its_clock || pick.is_some() {
-        let Weighed { traded, .. } = weighed(app, id, &ask, pick.is_some()).await?;
-        traded.and_then(Result::ok).and_then(|traded| {
-            let plan = pick.map_or_else(|| traded.best(), |place| traded.trade.plans.get(place))?;
-            by_clock(whose, &traded, plan)
-        })
-    } else {
-        off_thread(move || {
-            let Some(Outcome::Planned(planned)) = &asked.solved.outcome else { return None };
-            let fixed = asked.controls.fixed(planned.trip());
-            by_road(whose, planned, &planned.with_departures(&fixed).plan)
-        })
-        .await?
-    };
-    along.ok_or_else(|| {
-        WebError::Refused("There is no plan to take along: the trip cannot be driven as it stands.".into())
-    })
+    let (shown, _) = asked.shown(app).await?;
+    along(whose, &shown)
+        .ok_or_else(|| WebError::Refused("The hours of this plan are out of any calendar’s reach.".into()))
 }

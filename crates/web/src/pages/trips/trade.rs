@@ -1,94 +1,38 @@
-//! A trip by its clock: the plan of its goal with all that is wished, stop by stop, and minutes against money: every plan that no
-//! other beats, drawn, and those that are best at some value of an hour.
+//! Minutes against money: every plan that no other beats, drawn, and those that are best at some value of an hour; and what is
+//! proven of the best and of them all.
 
 use std::sync::{Arc, Mutex, PoisonError};
 
 use askama::Template;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
-use axum::response::Response;
+use axum::response::{Redirect, Response};
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::quantity::units::Units;
+use spare_hour_planner::StopSign;
 use spare_hour_planner::trade::certificate::{AllWithin, Attempt, BestWithin};
-use spare_hour_planner::trade::{ClockPlan, ClockStop, NoTrade, best_at_some_value};
-use spare_hour_planner::{Numbers, StopSign, Strategy, USUAL};
-use spare_hour_planning::drive_trip::{KeptTrip, kept_wishes};
+use spare_hour_planner::trade::{ClockPlan, ClockStop, best_at_some_value};
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::Store;
-use spare_hour_wording::{figures, trips};
+use spare_hour_wording::figures;
 
-use super::ask::Controls;
-use super::wishes::WishForm;
+use super::{AskedTrip, BESIDE};
 use crate::app::App;
-use crate::by_clock::day_and_time;
-use crate::charts::{Line, Plot, path, ticks, ticks_between, x_scale, y_scale};
+use crate::charts::{Dot, Line, Plot, path, ticks, ticks_between, x_scale, y_scale};
 use crate::forms::control::Ask;
-use crate::forms::field::Field;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
-use crate::layout::Frame;
 
 /// How much longer than the fastest a plan may be to be drawn.
 const DRAWN_TO: f64 = 1.4;
 /// Share of the fastest plan's money that a plan has to save against the one before to be told.
 const WORTH_TELLING: f64 = 0.02;
-/// What an address asks of this page alone.
-const OWN: [&str; 6] = ["pick", "whole", "kept", "ten_to", "half", "power_floor"];
 /// Labels that one attempt at a proof may take: about two seconds.
 const LABELS_OF_AN_ATTEMPT: usize = 200_000;
 /// Share of the day that is told of beside the fastest plan.
 const OF_THE_DAY: f64 = 0.01;
-
-#[derive(Template)]
-#[template(path = "trips/trade.html")]
-struct TradePage {
-    frame: Frame,
-    id: i32,
-    name: String,
-    query: String,
-    kept: bool,
-    /// Which plan of the trade is shown, where it is not the best.
-    pick: Option<usize>,
-    /// Why there is no plan.
-    none: Option<&'static str>,
-    plan: Option<PlanCards>,
-    /// The whole trade, where it was asked for at once.
-    whole: Option<WholeTrade>,
-    strategies: Vec<StrategyRow>,
-    numbers: Vec<(&'static str, &'static str, Field)>,
-    /// What else the address asks.
-    asked: Vec<(String, String)>,
-    left_out: Vec<String>,
-    form: WishForm,
-    has_wishes: bool,
-}
-
-/// A plan, stop by stop.
-struct PlanCards {
-    headline: String,
-    stops: Vec<StopCard>,
-    roadside: Vec<String>,
-}
-
-struct StopCard {
-    id: String,
-    name: String,
-    times: String,
-    socs: String,
-    minutes: String,
-    cost: String,
-    pause: Option<String>,
-    /// The SoC that it leaves with, to be held on to.
-    depart: String,
-    wished: bool,
-}
-
-/// A strategy of thumb by the same clock.
-struct StrategyRow {
-    name: String,
-    rule: String,
-    told: String,
-}
+/// Share of the fastest plan's money that a chip of its own saves.
+const A_TENTH: f64 = 0.1;
 
 /// The whole trade, as it comes after the plan.
 #[derive(Template)]
@@ -97,8 +41,10 @@ struct WholeTrade {
     id: i32,
     query: String,
     currency: String,
-    none: Option<&'static str>,
+    none: bool,
     buys: String,
+    /// The plan that costs a tenth less: its place, and what it takes.
+    tenth_less: Option<(usize, String)>,
     plot: Option<Plot>,
     rows: Vec<TradeRow>,
     plans: usize,
@@ -118,89 +64,9 @@ struct TradeRow {
     stops: String,
 }
 
-/// A trip that is weighed, with what its page needs beside.
-pub(super) struct Weighed {
-    pub(super) kept: KeptTrip,
-    units: Units,
-    members: Vec<String>,
-    pub(super) traded: Option<Result<Arc<TradedTrip>, NoTrade>>,
-}
-
-/// Weighs a trip as an address asks: its whole trade, or what lies around its best plan. What was weighed a while ago is asked
-/// again.
-pub(super) async fn weighed(app: &App, id: i32, ask: &Ask, whole: bool) -> Result<Weighed, WebError> {
-    let key = format!("{id} {whole} {} {} {}", app.changes(), app.here.today(), ask.without_all(&OWN));
-    let (here, ask, known) = (app.here.clone(), ask.clone(), app.traded.get(&key));
-    let weigh = move |store: &Store, stop: &StopSign| {
-        let units = store.settings()?.units;
-        let asked = |stored: &_, clock: &_| Controls::new(&ask, stored, clock, units, here.today()).asked();
-        let kept = KeptTrip::read(store, &here, id, asked)?;
-        let members = kept.to_plan.iter().flat_map(|to_plan| to_plan.prices.memberships());
-        let mut members: Vec<String> = members.map(|membership| membership.name.clone()).collect();
-        members.sort();
-        members.dedup();
-        let weigh = |to_plan| TradedTrip::of_plan(to_plan, whole, stop).map(Arc::new);
-        let traded = match known {
-            Some(known) => Some(Ok(known)),
-            None => kept.to_plan.as_ref().map(weigh),
-        };
-        Ok(Weighed { kept, units, members, traded })
-    };
-    let weighed = app.run_while_waiting(weigh).await?;
-    if let Some(Ok(traded)) = &weighed.traded {
-        app.traded.put(key, Arc::clone(traded));
-    }
-    Ok(weighed)
-}
-
-/// A trip by its clock, with its controls as an address asks.
-pub(crate) async fn show(
-    State(app): State<App>,
-    Path(id): Path<i32>,
-    Query(ask): Query<Ask>,
-) -> Result<Response, WebError> {
-    let pick: Option<usize> = ask.get("pick").and_then(|pick| pick.parse().ok());
-    let wanted = pick.is_some() || ask.get("whole").is_some();
-    let weighed = weighed(&app, id, &ask, wanted).await?;
-    let Weighed { kept, units, members, traded } = weighed;
-    let about = &kept.stored.about;
-    let wishes = kept_wishes(&kept.clock, id)?;
-    let none = nothing(traded.as_ref());
-    let traded = traded.and_then(Result::ok);
-    let own = RuleNumbers::of(&ask);
-    let rules = match &traded {
-        Some(traded) if own.own => {
-            let (traded, numbers) = (Arc::clone(traded), own.numbers);
-            app.run_while_waiting(move |_, stop| Ok(traded.strategies_with(numbers, stop).unwrap_or_default())).await?
-        }
-        Some(traded) => traded.strategies.clone(),
-        None => Vec::new(),
-    };
-    let plan = traded.as_ref().and_then(|traded| match pick {
-        Some(place) => traded.trade.plans.get(place),
-        None => traded.best(),
-    });
-    let currency = about.currency.clone();
-    let query = ask.without_all(&OWN);
-    let empty = WholeTrade::empty(id, query.clone(), currency.clone());
-    let shown = TradePage {
-        frame: Frame::new(&app, "trips", format!("{}: by the clock", about.name)),
-        id,
-        name: about.name.clone(),
-        query,
-        kept: ask.kept(),
-        pick,
-        none,
-        plan: traded.as_ref().zip(plan).map(|(traded, plan)| cards(traded, plan, &wishes, (&currency, units))),
-        whole: traded.as_ref().filter(|_| wanted).map(|traded| of_trade(traded, empty, units)),
-        strategies: strategies(&rules, plan, &currency),
-        numbers: own.fields,
-        asked: ask.pairs_without(&OWN),
-        left_out: traded.as_ref().map(|traded| left_out(traded, &kept)).unwrap_or_default(),
-        form: WishForm::of(&kept.clock, &wishes, &about.sites, &members, units.clock),
-        has_wishes: kept.clock.wishes.is_some(),
-    };
-    Ok(page(StatusCode::OK, &shown))
+/// Where the page of the trade was: it is a part of the trip's own now.
+pub(crate) async fn moved(Path(id): Path<i32>, Query(ask): Query<Ask>) -> Redirect {
+    Redirect::permanent(&format!("/trips/{id}?{}", ask.without_all(&["whole"])))
 }
 
 /// The whole trade of a trip, which takes longer than its plan.
@@ -209,79 +75,43 @@ pub(crate) async fn whole(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let Weighed { kept, units, traded, .. } = weighed(&app, id, &ask, true).await?;
-    let empty = WholeTrade {
-        none: nothing(traded.as_ref()),
-        ..WholeTrade::empty(id, ask.without_all(&OWN), kept.stored.about.currency.clone())
-    };
-    let shown = match traded {
-        Some(Ok(traded)) => of_trade(&traded, empty, units),
-        _ => empty,
+    let asked = AskedTrip::new(&app, id, &ask).await?;
+    let kept = &asked.solved().kept;
+    let (query, currency) = (ask.without_all(&BESIDE), kept.stored.about.currency.clone());
+    let shown = match asked.question.weigh(&app, true).await? {
+        Some(Ok(traded)) => WholeTrade::new(id, (query, currency), &traded, asked.solved().settings.units),
+        _ => WholeTrade::none(id, query, currency),
     };
     Ok(page(StatusCode::OK, &shown))
 }
 
 impl WholeTrade {
-    fn empty(id: i32, query: String, currency: String) -> Self {
-        Self { id, query, currency, none: None, buys: String::new(), plot: None, rows: Vec::new(), plans: 0 }
+    fn none(id: i32, query: String, currency: String) -> Self {
+        let (buys, rows) = (String::new(), Vec::new());
+        Self { id, query, currency, none: true, buys, tenth_less: None, plot: None, rows, plans: 0 }
     }
-}
 
-/// Why there is no plan, where there is none.
-fn nothing(traded: Option<&Result<Arc<TradedTrip>, NoTrade>>) -> Option<&'static str> {
-    match traded {
-        None => Some("The car of this trip has no charge curve yet."),
-        Some(Err(NoTrade::Infeasible)) => Some(
-            "No plan keeps all of this. Take back one of the wishes below: a pause that no site on the way allows, a site to \
-             stop at, a bound; or see on the trip’s page whether the road itself is in the way.",
-        ),
-        Some(Err(NoTrade::Stopped)) => Some("The search was stopped; load the page again."),
-        Some(Ok(_)) => None,
-    }
-}
-
-fn cards(
-    traded: &TradedTrip,
-    plan: &ClockPlan,
-    wishes: &spare_hour_core::trip::wishes::Wishes,
-    (currency, units): (&str, Units),
-) -> PlanCards {
-    let clock = |at: Minutes| day_and_time(traded, at, units);
-    let name = |pause: usize| traded.pauses.get(pause).cloned();
-    let card = |stop: &ClockStop| {
-        let site = traded.trade.trip.site(stop.site);
-        let stood = (stop.leaves - stop.reached - stop.overhead - stop.wait - stop.charge).get().max(0.0);
-        let part = |minutes: f64, what: &str| (minutes >= 0.5).then(|| format!("{minutes:.0} min {what}"));
-        let parts = [
-            part(stop.overhead.get(), "to plug in"),
-            part(stop.wait.get(), "of waiting"),
-            part(stop.charge.get(), "of charging"),
-            part(stood, "of standing on"),
-        ];
-        let held = wishes.leave.iter().any(|(id, _)| *id == site.id) || wishes.visit.contains(&site.id);
-        StopCard {
-            id: site.id.clone(),
-            name: site.name.clone(),
-            times: format!("{} to {}", clock(stop.reached), clock(stop.leaves)),
-            socs: format!("{} to {}", figures::percent(stop.arrive), figures::percent(stop.depart)),
-            minutes: parts.into_iter().flatten().collect::<Vec<_>>().join(", "),
-            cost: format!("{:.1} kWh, {:.2} {currency}", stop.plug.get(), stop.cost),
-            pause: stop.pause.and_then(name),
-            depart: format!("{:.1}", stop.depart.get()),
-            wished: held,
+    fn new(id: i32, (query, currency): (String, String), traded: &TradedTrip, units: Units) -> Self {
+        let plans = &traded.trade.plans;
+        let best = worth_telling(plans);
+        Self {
+            none: false,
+            buys: buys(plans, &currency),
+            tenth_less: tenth_less(plans, &currency),
+            plot: Some(plot(plans, &best, (id, &query, &currency))),
+            rows: best.iter().enumerate().map(|(index, _)| row(traded, plans, &best, (index, units))).collect(),
+            plans: plans.len(),
+            ..Self::none(id, query, currency)
         }
-    };
-    PlanCards {
-        headline: format!(
-            "{}, there {} with {}; {:.2} {currency}",
-            figures::duration(plan.total),
-            clock(plan.total),
-            figures::percent(plan.arrival),
-            plan.cost
-        ),
-        stops: plan.stops.iter().map(card).collect(),
-        roadside: plan.roadside.iter().filter_map(|&pause| name(pause)).collect(),
     }
+}
+
+/// The first plan that costs a tenth less than the fastest: its place, and what it takes.
+fn tenth_less(plans: &[ClockPlan], currency: &str) -> Option<(usize, String)> {
+    let fastest = plans.first()?;
+    let place = plans.iter().position(|plan| plan.cost <= (1.0 - A_TENTH) * fastest.cost).filter(|&place| place > 0)?;
+    let (more, saved) = (plans[place].total - fastest.total, fastest.cost - plans[place].cost);
+    Some((place, format!("a tenth less: +{} min, −{saved:.2} {currency}", figures::minutes(more.get()))))
 }
 
 /// What is proven of the best plan.
@@ -297,9 +127,9 @@ pub(crate) async fn prove_best(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let weighed = weighed(&app, id, &ask, false).await?;
+    let traded = AskedTrip::new(&app, id, &ask).await?.question.weigh(&app, false).await?;
     let prove = move |_: &Store, stop: &StopSign| {
-        Ok(weighed.traded.and_then(Result::ok).and_then(|traded| traded.prove_best(stop)))
+        Ok(traded.and_then(Result::ok).and_then(|traded| traded.prove_best(stop)))
     };
     let told = match app.run_while_waiting(prove).await? {
         Some(BestWithin { worth: 0.0, gap }) => format!(
@@ -335,11 +165,11 @@ pub(crate) async fn prove(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let weighed = weighed(&app, id, &ask, true).await?;
-    let currency = weighed.kept.stored.about.currency.clone();
+    let asked = AskedTrip::new(&app, id, &ask).await?;
+    let currency = asked.solved().kept.stored.about.currency.clone();
     let none = || ProofPart { reached: None, currency: currency.clone(), next: None };
-    let Some(Ok(traded)) = weighed.traded else { return Ok(page(StatusCode::OK, &none())) };
-    let query = ask.without_all(&OWN);
+    let Some(Ok(traded)) = asked.question.weigh(&app, true).await? else { return Ok(page(StatusCode::OK, &none())) };
+    let query = ask.without_all(&BESIDE);
     let key = format!("{id} {} {} {query}", app.changes(), app.here.today());
     let known = app.proving.get(&key);
     let begin = move |_: &Store, stop: &StopSign| {
@@ -359,71 +189,6 @@ pub(crate) async fn prove(
     app.proving.put(key, begun);
     let next = (attempt == Attempt::GoesOn).then(|| format!("/trips/{id}/trade/proof?{query}"));
     Ok(page(StatusCode::OK, &ProofPart { reached, next, ..none() }))
-}
-
-/// The strategies' numbers as an address asks, as typed, and what is wrong with them.
-struct RuleNumbers {
-    numbers: Numbers,
-    /// Name, label and unit of each.
-    fields: Vec<(&'static str, &'static str, Field)>,
-    own: bool,
-}
-
-impl RuleNumbers {
-    fn of(ask: &Ask) -> Self {
-        let mut numbers = USUAL;
-        let rows = [
-            ("ten_to", "Ten to, %", &mut numbers.ten_to, (20.0, 100.0), "%"),
-            ("half", "Half and go, %", &mut numbers.half, (15.0, 100.0), "%"),
-            ("power_floor", "Power floor, kW", &mut numbers.power_floor, (1.0, 1_000.0), "kW"),
-        ];
-        let read = |(name, label, number, (low, high), unit): (_, _, &mut f64, (f64, f64), &str)| {
-            let mut field = Field::new(ask.get(name).map_or_else(|| figures::field(*number), Into::into));
-            *number = field.number(low, high, unit).unwrap_or(*number);
-            (name, label, field)
-        };
-        let fields = rows.map(read).into();
-        Self { numbers, fields, own: numbers != USUAL }
-    }
-}
-
-fn strategies(rules: &[(Strategy, Option<ClockPlan>)], best: Option<&ClockPlan>, currency: &str) -> Vec<StrategyRow> {
-    let told = |plan: &ClockPlan| {
-        let more = best.map_or(0.0, |best| (plan.total - best.total).get());
-        format!("{}, {more:+.0} min; {:.2} {currency}", figures::duration(plan.total), plan.cost).replace('-', "−")
-    };
-    let row = |(strategy, plan): &(Strategy, Option<ClockPlan>)| StrategyRow {
-        name: strategy.name(),
-        rule: trips::rule(*strategy),
-        told: plan.as_ref().map_or_else(|| "does not get there".into(), told),
-    };
-    rules.iter().map(row).collect()
-}
-
-/// Sites that are not in the search, and why.
-fn left_out(traded: &TradedTrip, kept: &KeptTrip) -> Vec<String> {
-    let name = |id: &str| {
-        let site = kept.stored.about.sites.iter().find(|site| site.id == id);
-        site.map_or_else(|| id.to_string(), |site| site.name.clone())
-    };
-    let why = |reason: &str| match reason {
-        "no-plug-fits" => "has no plug that fits the car",
-        "avoided" => "is avoided",
-        _ => "is out of order",
-    };
-    traded.left_out.iter().map(|(id, reason)| format!("{} {}.", name(id), why(reason))).collect()
-}
-
-fn of_trade(traded: &TradedTrip, empty: WholeTrade, units: Units) -> WholeTrade {
-    let plans = &traded.trade.plans;
-    let best = worth_telling(plans);
-    WholeTrade {
-        buys: buys(plans, &empty.currency),
-        plot: Some(plot(plans, &best, &empty.currency)),
-        rows: best.iter().enumerate().map(|(index, _)| row(traded, plans, &best, (index, units))).collect(),
-        plans: plans.len(),
-        ..empty
-    }
 }
 
 /// What 1 % of the day buys beside the fastest plan.
@@ -477,12 +242,12 @@ fn row(traded: &TradedTrip, plans: &[ClockPlan], best: &[&ClockPlan], (index, un
         cost: format!("{:.2}", plan.cost),
         saved: format!("{:.2}", (fastest.cost - plan.cost).max(0.0)),
         worth: worth.map_or_else(|| "–".into(), |worth| format!("{worth:.2}")),
-        arrives: day_and_time(traded, plan.total, units),
+        arrives: traded.moment(plan.total.get()).map(|at| figures::day_and_time(units, &at)).unwrap_or_default(),
         stops: plan.stops.iter().map(stop).collect::<Vec<_>>().join("; "),
     }
 }
 
-fn plot(plans: &[ClockPlan], best: &[&ClockPlan], currency: &str) -> Plot {
+fn plot(plans: &[ClockPlan], best: &[&ClockPlan], (id, query, currency): (i32, &str, &str)) -> Plot {
     let (first, last) = (plans[0].total.get(), plans[plans.len() - 1].total.get());
     let drawn_to = plans.iter().rev().map(|plan| plan.total.get()).find(|&minutes| minutes <= DRAWN_TO * first);
     let until = drawn_to.unwrap_or(last).max(first + 1.0);
@@ -499,6 +264,15 @@ fn plot(plans: &[ClockPlan], best: &[&ClockPlan], currency: &str) -> Plot {
     }
     let hours = |minutes: f64| figures::duration(Minutes::new(minutes));
     let points = best.iter().filter(|plan| plan.total.get() <= until);
+    let dot = |plan: &&ClockPlan| {
+        let place = plans.iter().position(|one| std::ptr::eq(one, *plan)).unwrap_or_default();
+        Dot {
+            x: x.at(plan.total.get()),
+            y: y.at(plan.cost),
+            address: format!("/trips/{id}?{query}&pick={place}"),
+            told: format!("{} for {:.2} {currency}", hours(plan.total.get()), plan.cost),
+        }
+    };
     let mut x_ticks = ticks_between(first, until, 5.0, &x);
     for tick in &mut x_ticks {
         tick.label = tick.label.parse().map_or_else(|_| tick.label.clone(), hours);
@@ -511,7 +285,7 @@ fn plot(plans: &[ClockPlan], best: &[&ClockPlan], currency: &str) -> Plot {
             plans[0].cost
         ),
         lines: vec![Line { class: "series-1", path: path(steps, &x, &y), label: None }],
-        points: points.map(|plan| (x.at(plan.total.get()), y.at(plan.cost))).collect(),
+        dots: points.map(dot).collect(),
         x_ticks,
         y_ticks: ticks(most, 5.0, &y),
         ..Plot::new("trade", "door to door", currency)

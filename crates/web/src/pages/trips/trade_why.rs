@@ -17,7 +17,7 @@ use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::Store;
 use spare_hour_wording::figures;
 
-use super::trade::{Weighed, weighed};
+use super::AskedTrip;
 use super::wishes::keep_wishes;
 use crate::app::App;
 use crate::forms::control::Ask;
@@ -48,12 +48,13 @@ pub(crate) async fn why(
     Path(id): Path<i32>,
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
-    let pick: Option<usize> = ask.get("pick").and_then(|pick| pick.parse().ok());
-    let Weighed { kept, traded, .. } = weighed(&app, id, &ask, pick.is_some()).await?;
+    let AskedTrip { question, pick, .. } = AskedTrip::new(&app, id, &ask).await?;
+    let traded = question.weigh(&app, pick.is_some()).await?;
     let explain = move |_: &Store, stop: &StopSign| {
+        let kept = &question.solved.kept;
         Ok(match &traded {
-            Some(Ok(traded)) => explained(id, &kept, traded, pick, stop),
-            Some(Err(NoTrade::Infeasible)) => stuck(id, &kept, stop),
+            Some(Ok(traded)) => explained(id, kept, traded, pick, stop),
+            Some(Err(NoTrade::Infeasible)) => stuck(id, kept, stop),
             _ => None,
         })
     };
@@ -183,5 +184,5 @@ pub(crate) async fn take_back(
         keep_wishes(store, id, clock, &one.taken_from(&wishes))
     })
     .await?;
-    Ok(Redirect::to(&format!("/trips/{id}/trade?kept=1")))
+    Ok(Redirect::to(&format!("/trips/{id}?kept=1")))
 }

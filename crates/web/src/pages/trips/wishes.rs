@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use axum::Form;
 use axum::extract::State;
 use axum::response::Redirect;
-use jiff::civil::time;
+use jiff::civil::{Time, time};
 use serde::Deserialize;
 use spare_hour_core::charging::ac_charge::Post;
 use spare_hour_core::quantity::units::ClockFace;
@@ -18,6 +18,7 @@ use spare_hour_store::{Store, TripClock};
 use spare_hour_wording::figures;
 
 use crate::app::App;
+use crate::forms::control::Ask;
 use crate::forms::field::Field;
 use crate::http::address::Path;
 use crate::http::error::WebError;
@@ -27,6 +28,10 @@ const ROWS: usize = 3;
 /// What a night and a meal are, where a touch asks for one: minutes, and the hours in which they begin.
 const NIGHT: (f64, i8, i8) = (540.0, 20, 23);
 const MEAL: (f64, i8, i8) = (45.0, 11, 14);
+/// A lunch: its name, minutes, and between when it begins.
+const LUNCH: (&str, f64, Time, Time) = ("lunch", 45.0, Time::constant(11, 30, 0, 0), Time::constant(13, 0, 0, 0));
+/// Longest at the wheel, and how long to stand then, min (common practice, no published source).
+const RESTS: (f64, f64) = (120.0, 20.0);
 /// Facilities of the form: word and label.
 const NEEDS: [(&str, &str); 4] =
     [("", "anywhere one stops"), ("eat", "where one can eat"), ("sleep", "sleep"), ("rest", "rest")];
@@ -44,6 +49,8 @@ pub(super) struct WishForm {
     pub(super) neighbours: [(&'static str, &'static str, bool); 3],
     pub(super) departure: Field,
     pub(super) time_zone: Field,
+    /// What one press asks of the whole trip: word, label, whether it is asked.
+    pub(super) quick: [(&'static str, &'static str, bool); 2],
 }
 
 /// A pause.
@@ -97,6 +104,10 @@ impl WishForm {
             neighbours: Neighbours::ALL.map(|one| (one.name(), counted_on(one), one == wishes.neighbours)),
             departure: Field::new(clock.departure.clone().unwrap_or_default()),
             time_zone: Field::new(clock.time_zone.clone().unwrap_or_default()),
+            quick: [
+                ("lunch", "Lunch, 45 min at noon", has_lunch(wishes)),
+                ("rests", "20 min of rest every 2 h", wishes.most_drive.is_some()),
+            ],
         }
     }
 }
@@ -302,7 +313,7 @@ pub(crate) async fn keep(
         keep_wishes(store, id, clock, &wishes)
     })
     .await?;
-    Ok(Redirect::to(&format!("/trips/{id}/trade?kept=1")))
+    Ok(Redirect::to(&format!("/trips/{id}?kept=1")))
 }
 
 /// The departure and zone of a form; what is left empty is as before.
@@ -336,8 +347,13 @@ fn is_nothing(wishes: &Wishes) -> bool {
 /// A touch of a stop's card.
 #[derive(Debug, Deserialize)]
 pub(crate) struct TouchForm {
+    /// The site that is touched; empty where the whole trip is.
+    #[serde(default)]
     site: String,
     what: String,
+    /// What the page that was touched asks of the trip.
+    #[serde(default)]
+    back: String,
 }
 
 /// Does what a touch of a stop's card asks.
@@ -346,19 +362,46 @@ pub(crate) async fn touch(
     Path(id): Path<i32>,
     Form(form): Form<TouchForm>,
 ) -> Result<Redirect, WebError> {
+    let back = Ask::of_query(&form.back).without_all(&["kept", "pick"]);
     app.change(move |store| {
         let (sites, clock) = (store.trip(id)?.about.sites, store.trip_clock(id)?);
-        let site = sites.iter().find(|site| site.id == form.site);
-        let site = site.ok_or_else(|| WebError::Missing("There is no such site any more.".into()))?;
         let mut wishes = kept_wishes(&clock, id)?;
-        touched(&mut wishes, &site.id, &form.what)?;
+        match (form.site.is_empty(), sites.iter().find(|site| site.id == form.site)) {
+            (true, _) => of_the_trip(&mut wishes, &form.what)?,
+            (false, Some(site)) => touched(&mut wishes, &site.id, &form.what)?,
+            (false, None) => return Err(WebError::Missing("There is no such site any more.".into())),
+        }
         keep_wishes(store, id, clock, &wishes)
     })
     .await?;
-    Ok(Redirect::to(&format!("/trips/{id}/trade?kept=1")))
+    Ok(Redirect::to(&format!("/trips/{id}?{back}&kept=1")))
 }
 
-/// The wishes after a touch at a site: `avoid`, `visit`, `free`, `sleep`, `eat`, `leave:62.5`.
+/// The wishes after a touch of the whole trip, which takes back what it did: `lunch`, `rests`.
+fn of_the_trip(wishes: &mut Wishes, what: &str) -> Result<(), WebError> {
+    match what {
+        "lunch" if has_lunch(wishes) => wishes.pauses.retain(|pause| pause.name != LUNCH.0),
+        "lunch" => wishes.pauses.push(Pause {
+            name: LUNCH.0.into(),
+            length: Minutes::new(LUNCH.1),
+            from: LUNCH.2,
+            to: LUNCH.3,
+            needs: None,
+            anywhere: false,
+        }),
+        "rests" if wishes.most_drive.is_some() => (wishes.most_drive, wishes.rest) = (None, None),
+        "rests" => (wishes.most_drive, wishes.rest) = (Some(Minutes::new(RESTS.0)), Some(Minutes::new(RESTS.1))),
+        other => return Err(WebError::Refused(format!("“{other}” is nothing that a trip can do."))),
+    }
+    Ok(())
+}
+
+/// Whether a lunch is among the pauses.
+fn has_lunch(wishes: &Wishes) -> bool {
+    wishes.pauses.iter().any(|pause| pause.name == LUNCH.0)
+}
+
+/// The wishes after a touch at a site: `avoid`, `visit`, `free`, `sleep`, `eat`, `leave:62.5`, `stay:45`.
 fn touched(wishes: &mut Wishes, site: &str, what: &str) -> Result<(), WebError> {
     let without = |ids: &mut Vec<String>| ids.retain(|id| id != site);
     let has = |wishes: &mut Wishes, facility: Facility| {
@@ -396,6 +439,13 @@ fn touched(wishes: &mut Wishes, site: &str, what: &str) -> Result<(), WebError> 
         "eat" => {
             has(wishes, Facility::Eat);
             add_pause(wishes, "meal", MEAL, Facility::Eat);
+        }
+        "stay:45" => {
+            wishes.stay.retain(|(id, _)| id != site);
+            wishes.stay.push((site.into(), Minutes::new(45.0)));
+            without(&mut wishes.avoid);
+            without(&mut wishes.visit);
+            wishes.visit.push(site.into());
         }
         other => {
             let soc = other.strip_prefix("leave:").and_then(|soc| soc.parse::<f64>().ok());
