@@ -56,7 +56,7 @@ test("a trip is typed, its sites added, and it is planned: keyboard alone", asyn
   await expect(page.getByRole("row").filter({ hasText: "Harbour" })).toContainText("open 06:00-22:00");
   await page.getByRole("link", { name: "← To the lighthouse" }).press("Enter");
   await page.getByLabel("Start with, %").fill("55");
-  await expect(page.locator("#plan table").first()).toContainText("1 Harbour");
+  await expect(page.locator(".stop-cards")).toContainText("1 Harbour");
   await page.getByRole("link", { name: "Road", exact: true }).press("Enter");
   await expect(page.getByRole("textbox", { name: "The road" })).toHaveValue(/60 km 80 km\/h$/);
   await page.getByText("Remove To the lighthouse").press("Enter");

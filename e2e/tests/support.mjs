@@ -31,7 +31,7 @@ const watched = base.extend({
     const complaints = [];
     // A refused form answers 422, and a test may let the server be busy; the browser notes both as failed resources.
     const expected = (text) => /status of (422|503) /.test(text);
-    page.on("console", (message) => message.type() === "error" && !expected(message.text()) && complaints.push(message.text()));
+    page.on("console", (message) => message.type() === "error" && !expected(message.text()) && complaints.push(`${message.text()} ${message.location().url}`));
     page.on("pageerror", (error) => complaints.push(error.message));
     await use(page);
     expect(complaints).toEqual([]);

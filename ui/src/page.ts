@@ -27,6 +27,8 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   const plain = form.enctype !== "multipart/form-data";
   const body = plain ? new URLSearchParams([...data].map(([name, value]) => [name, String(value)])) : data;
   form.setAttribute("aria-busy", "true");
+  // What is still loaded is of a page that the answer takes the place of.
+  leaving.abort();
   try {
     const response = body instanceof FormData ? await upload(form, body) : await fetch(form.action, { method: "post", body });
     // A form that was refused stays at its page's address: the one it was sent to may be no page.

@@ -9,7 +9,7 @@ use spare_hour_core::driving::consumption_fit::{Body, ConsumptionFit};
 use spare_hour_core::driving::drive::Drive;
 use spare_hour_core::driving::road::{Road, RoadConditions};
 use spare_hour_core::driving::route::{Route, Segment};
-use spare_hour_core::quantity::Consumption;
+use spare_hour_core::quantity::{Consumption, Temperature};
 use spare_hour_core::trip::wishes::{CarAc, Wishes};
 use spare_hour_core::trip::{Goal, Trip, TripDraft, Vehicle};
 use spare_hour_formats::read_wishes;
@@ -18,6 +18,7 @@ use spare_hour_store::{Car, Curve, Settings, Store, StoredTrip, TripClock};
 
 use crate::PlanningError;
 use crate::clock::Here;
+use crate::curve_of_day::{CurveOfDay, Suits};
 use crate::plan_trip::{Outcome, PlannedTrip, TripToPlan};
 use crate::price_stop::Prices;
 
@@ -104,6 +105,10 @@ pub struct KeptTrip {
     pub curves: Vec<Curve>,
     /// The curve that is planned with.
     pub curve: Option<Curve>,
+    /// How that suits the weather, and how warm the pack was when it was measured.
+    pub suits: Suits,
+    /// How warm, where it is known.
+    pub pack: Option<Temperature>,
     /// The trip as the planner is given it; `None` while its car has no curve.
     pub to_plan: Option<TripToPlan>,
 }
@@ -125,8 +130,9 @@ impl KeptTrip {
         let cars = store.cars()?;
         let car = cars.iter().find(|car| car.id == asked.car).ok_or(PlanningError::NoSuchCar)?.clone();
         let curves = store.curves_of(car.id)?;
-        let find = |wanted: Option<i32>| curves.iter().find(|curve| Some(curve.id) == wanted).cloned();
-        let curve = find(asked.curve).or_else(|| find(car.curve));
+        // Of a road whose consumption was typed nobody said how warm it is.
+        let outside = (!stored.about.road.is_typed()).then_some(asked.conditions.outside);
+        let CurveOfDay { curve, pack, suits } = CurveOfDay::new(store, &curves, (asked.curve, car.curve), outside)?;
         let mut to_plan = None;
         if let (Some(curve), Some(departure)) = (&curve, here.at(asked.day, asked.minute)) {
             let fit = fit_for(store, &car, &stored.about.road)?;
@@ -136,7 +142,7 @@ impl KeptTrip {
             let wishes = wishes_for(&clock, &car.about, &draft, id)?;
             to_plan = Some(TripToPlan { trip: Trip::new(draft)?, prices, departure, wishes });
         }
-        Ok(Self { stored, clock, cars, curves, curve, to_plan })
+        Ok(Self { stored, clock, cars, curves, curve, suits, pack, to_plan })
     }
 }
 

@@ -25,6 +25,7 @@ pub mod best_hour;
 pub mod clock;
 pub mod combine_charges;
 pub mod copy_trip;
+pub mod curve_of_day;
 pub mod drive_trip;
 pub mod explain_trade;
 pub mod first_plan;

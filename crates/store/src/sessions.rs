@@ -1,6 +1,7 @@
 //! Measured charges: what was noted, every reading, and the text they were made from.
 
 use diesel::prelude::*;
+use spare_hour_core::quantity::Temperature;
 use spare_hour_core::session::{Conditions, Session};
 
 use crate::connection::Store;
@@ -142,6 +143,20 @@ impl Store {
             .select(ReadingRow::as_select())
             .load(connection)?;
         row.stored(rows.into_iter().map(ReadingRow::reading).collect())
+    }
+
+    /// How warm the battery was when a session began, as was noted or its first reading tells; `None` where nobody knows.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such session.
+    pub fn battery_at_start(&self, id: i32) -> Result<Option<Temperature>> {
+        let connection = &mut *self.connection()?;
+        let noted: Option<Option<f64>> =
+            sessions::table.find(id).select(sessions::battery_c).first(connection).optional()?;
+        let noted = noted.ok_or(StoreError::NotFound { what: "session", id })?;
+        let first = readings::table.filter(readings::session_id.eq(id)).order(readings::position);
+        let read: Option<Option<f64>> = first.select(readings::battery_c).first(connection).optional()?;
+        Ok(noted.or(read.flatten()).map(Temperature::celsius))
     }
 
     /// Says which car a session was measured on.

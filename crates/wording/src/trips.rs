@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, ZonedDateTime};
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Distance, Minutes, Soc};
+use spare_hour_core::quantity::{Distance, Minutes, Soc, Temperature};
 use spare_hour_core::trip::{Site, Trip};
 use spare_hour_planner::left_out::{Closed, LeftOut};
 use spare_hour_planner::trade::{ClockPlan, ClockStop};
@@ -262,6 +262,28 @@ pub fn compared((here, there): (Minutes, Minutes)) -> String {
 /// The lowest point of the road.
 pub fn lowest((soc, at): (Soc, Distance), units: Units) -> String {
     format!("Lowest on the road: {:.1} % at {}.", soc.get(), figures::distance(units, at))
+}
+
+/// That a day is cold, and the plan's curve was measured with a cold pack.
+pub fn cold_curve(outside: Temperature, curve: &str, pack: Option<Temperature>, units: Units) -> String {
+    let measured = pack.map(|pack| format!(", measured with a pack of {}", figures::temperature(units, pack)));
+    format!(
+        "It is {} out: planned with “{curve}”{}.",
+        figures::temperature(units, outside),
+        measured.unwrap_or_default()
+    )
+}
+
+/// That a day is cold, and no cold charge of the car is measured; or that a warmer curve was chosen.
+pub fn warm_curve_in_the_cold(outside: Temperature, curve: &str, chosen: bool, units: Units) -> String {
+    let outside = figures::temperature(units, outside);
+    if chosen {
+        return format!("It is {outside} out, and “{curve}” was measured with a warmer pack: it charges slower than planned here.");
+    }
+    format!(
+        "It is {outside} out, and no cold charge of this car is measured: the plan rests on “{curve}”. A cold pack charges slower, \
+         by how much is not known; measure one, or let it warm before it charges."
+    )
 }
 
 /// That a plan leaves the measured part of its curve.

@@ -74,7 +74,7 @@ impl Controls {
             ceiling: number("ceiling", "Ceiling, %", own.ceiling.get()),
             weather: Weather::new(ask, &stored.about.road.conditions, units),
             car: ask.number("car").unwrap_or(stored.about.car),
-            curve: None,
+            curve: ask.number("curve"),
             leave: ask.get("leave").map(departures).unwrap_or_default(),
             against: ask.get("against").unwrap_or_default().into(),
             goal: own,

@@ -81,9 +81,8 @@ impl AskedTrip {
             Some(solved) => solved,
             None => Self::solve(app, id, ask.clone(), key.clone()).await?,
         };
-        let mut controls =
+        let controls =
             Controls::new(ask, &solved.kept.stored, &solved.kept.clock, solved.settings.units, app.here.today());
-        controls.curve = solved.kept.curve.as_ref().map(|curve| curve.id);
         let pick = ask.get("pick").and_then(|pick| pick.parse().ok());
         Ok(Self { question: Question { solved, key }, controls, pick })
     }
@@ -162,6 +161,8 @@ struct ShowPage {
     /// Cars and curves by number and name, and which is chosen.
     cars: Vec<(i32, String, bool)>,
     curves: Vec<(i32, String, bool)>,
+    /// The curve that is planned with, where none was asked for.
+    curve_by_weather: Option<String>,
     /// Whether the weather changes nothing, because the road's consumption was typed.
     typed: bool,
     weather_told: String,
@@ -217,6 +218,7 @@ pub(crate) async fn show(
         name: about.name.clone(),
         cars: car_choice::options(&trip.cars, Some(controls.car)),
         curves: trip.curves.iter().map(curve).collect(),
+        curve_by_weather: controls.curve.is_none().then(|| trip.curve.as_ref().map(|curve| curve.about.name.clone())).flatten(),
         weather_told: controls.weather.in_words(settings.units),
         typed: about.road.is_typed(),
         kept: ask.kept(),

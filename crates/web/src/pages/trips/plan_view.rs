@@ -5,6 +5,7 @@ use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::Site;
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_planner::left_out::LeftOut;
+use spare_hour_planning::curve_of_day::Suits;
 use spare_hour_planning::drive_trip::{KeptTrip, kept_wishes};
 use spare_hour_planning::plan_trip::{NoPlan, Outcome as Planning, PlannedTrip, TripToPlan};
 use spare_hour_planning::price_stop::Saving;
@@ -71,6 +72,8 @@ pub(super) struct Planned {
     /// The unit of distances.
     pub(super) unit: &'static str,
     pub(super) warning: Option<String>,
+    /// How the curve suits the weather: in words, and whether that is a doubt.
+    pub(super) weather: Option<(String, bool)>,
     /// Address of the trip, and the query of its files.
     pub(super) base: String,
     pub(super) files: String,
@@ -132,12 +135,15 @@ impl PlanView {
         let outcome = match answer {
             Answer::Plan(shown, traded) => {
                 left_out.extend(traded.iter().flat_map(|traded| left_out_by_clock(traded, kept)));
-                // By the clock one may wait for an opening: then it is not left out.
-                let stops_at = |id: &str| traded.is_some() && shown.plan.stops.iter().any(|stop| shown.trip.site(stop.site).id == id);
-                let by_road = solved.planned().map(|planned| planned.left_out()).unwrap_or_default().iter();
-                let told = by_road.filter(|one| !stops_at(&one.site().id) && (traded.is_none() || matches!(one, LeftOut::Closed(_))));
-                left_out.extend(told.map(|one| trips::left_out(one, controls.departure, units)));
                 let wishes = kept_wishes(&kept.clock, kept.stored.id).unwrap_or_default();
+                // By the clock one may wait for an opening, and pauses move the hours at which places are reached.
+                let closed = |one: &&LeftOut| {
+                    let stops_there = shown.plan.stops.iter().any(|stop| shown.trip.site(stop.site).id == one.site().id);
+                    traded.is_none() || wishes.is_empty() && matches!(one, LeftOut::Closed(_)) && !stops_there
+                };
+                let by_road = solved.planned().map(|planned| planned.left_out()).unwrap_or_default().iter();
+                let told = by_road.filter(closed);
+                left_out.extend(told.map(|one| trips::left_out(one, controls.departure, units)));
                 let planned = solved.planned().map(|planned| &**planned).filter(|_| traded.is_none());
                 let currency = &kept.stored.about.currency;
                 let shown = Shown { kept, controls, units, currency, shown, planned, wishes: &wishes };
@@ -229,6 +235,7 @@ impl Shown<'_> {
             sites: site_rows(self),
             unit: units.distance.name(),
             warning: warning(self),
+            weather: self.weather(),
             base: format!("/trips/{}", self.kept.stored.id),
             files,
             has_track: self.kept.stored.has_track,
@@ -237,6 +244,18 @@ impl Shown<'_> {
 }
 
 impl Shown<'_> {
+    /// How the curve suits the weather, where it is cold; and whether that is a doubt.
+    fn weather(&self) -> Option<(String, bool)> {
+        let (kept, outside, units) = (self.kept, self.controls.weather.conditions.outside, self.units);
+        let curve = kept.curve.as_ref().map(|curve| curve.about.name.as_str()).unwrap_or_default();
+        match kept.suits {
+            Suits::AsUsual => None,
+            Suits::Cold => Some((trips::cold_curve(outside, curve, kept.pack, units), false)),
+            Suits::NotKnown => Some((trips::warm_curve_in_the_cold(outside, curve, false, units), true)),
+            Suits::WarmByChoice => Some((trips::warm_curve_in_the_cold(outside, curve, true, units), true)),
+        }
+    }
+
     /// What memberships would save that the driver does not hold.
     fn savings(&self) -> Vec<String> {
         let (shown, held) = (self.shown, &self.wishes.members);

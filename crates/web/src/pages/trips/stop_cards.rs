@@ -93,7 +93,7 @@ fn card(shown: &Shown, index: usize, stop: &ClockStop, receipt: Option<ReceiptWo
         arrive: figures::percent(stop.arrive).trim_end_matches(" %").to_string(),
         depart: figures::percent(stop.depart),
         stands: figures::duration(stop.leaves - stop.reached),
-        parts: format!("{} min", parts.into_iter().flatten().collect::<Vec<_>>().join(", ")),
+        parts: parts.into_iter().flatten().collect::<Vec<_>>().join(", ").replacen(' ', " min ", 1),
         plug: format!("{:.1} kWh", stop.plug.get()),
         cost: format!("{:.2} {}", stop.cost, shown.currency),
         pause: stop.pause.and_then(|pause| shown.shown.pauses.get(pause).cloned()),

@@ -18,7 +18,7 @@ use spare_hour_wording::figures;
 
 use super::{AskedTrip, BESIDE};
 use crate::app::App;
-use crate::charts::{Dot, Line, Plot, path, ticks, ticks_between, x_scale, y_scale};
+use crate::charts::{BOTTOM, Dot, Line, Plot, Scale, TOP, path, ticks_between, x_scale};
 use crate::forms::control::Ask;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
@@ -251,9 +251,11 @@ fn plot(plans: &[ClockPlan], best: &[&ClockPlan], (id, query, currency): (i32, &
     let (first, last) = (plans[0].total.get(), plans[plans.len() - 1].total.get());
     let drawn_to = plans.iter().rev().map(|plan| plan.total.get()).find(|&minutes| minutes <= DRAWN_TO * first);
     let until = drawn_to.unwrap_or(last).max(first + 1.0);
-    let most = 1.06 * plans[0].cost.max(0.01);
-    let (x, y) = (x_scale(first, until), y_scale(most));
     let drawn = || plans.iter().filter(|plan| plan.total.get() <= until);
+    let least = drawn().map(|plan| plan.cost).fold(f64::INFINITY, f64::min);
+    let margin = (0.1 * (plans[0].cost - least)).max(0.5);
+    let money = ((least - margin).max(0.0), plans[0].cost + margin);
+    let (x, y) = (x_scale(first, until), Scale::new(money, (BOTTOM, TOP)));
     // A plan holds until the next one is worth its minutes: steps.
     let mut steps: Vec<(f64, f64)> = Vec::new();
     for plan in drawn() {
@@ -287,7 +289,7 @@ fn plot(plans: &[ClockPlan], best: &[&ClockPlan], (id, query, currency): (i32, &
         lines: vec![Line { class: "series-1", path: path(steps, &x, &y), label: None }],
         dots: points.map(dot).collect(),
         x_ticks,
-        y_ticks: ticks(most, 5.0, &y),
+        y_ticks: ticks_between(money.0, money.1, 5.0, &y),
         ..Plot::new("trade", "door to door", currency)
     }
 }
