@@ -9,14 +9,44 @@ const PAGES = [
 
 const DESK = { width: 1280, height: 800 };
 const PHONE = { width: 390, height: 844 };
-const RICHEST = ["/trips/1", "/sessions/1"];
+const SMALL = { width: 320, height: 640 };
+const TABLET = { width: 768, height: 1024 };
+const LARGE = { width: 1920, height: 1080 };
+const RICHEST = ["/trips/1", "/trips/3", "/sessions/1", "/cars/1", "/compare?s1=1&s2=1", "/drives/month", "/trips/2/road"];
 
 const SEEN = [
   ["light", DESK, PAGES],
   ["dark", PHONE, PAGES],
   ["dark", DESK, RICHEST],
   ["light", PHONE, RICHEST],
+  ["light", SMALL, PAGES],
+  ["dark", TABLET, RICHEST],
+  ["light", LARGE, RICHEST],
 ];
+
+/** Words of charts that are shown smaller than 11 px. */
+const small = (page) =>
+  page.evaluate(() =>
+    [...document.querySelectorAll("svg text")]
+      .filter((text) => text.getClientRects().length > 0 && text.textContent.trim())
+      .map((text) => [text.textContent.trim(), parseFloat(getComputedStyle(text).fontSize) * text.getScreenCTM().a])
+      .filter(([, shown]) => shown < 10.95)
+      .map(([text, shown]) => `${text}: ${shown.toFixed(1)} px`),
+  );
+
+/** How much the page has shifted since it was begun. */
+const shifted = (page) =>
+  page.evaluate(
+    () =>
+      new Promise((resolve) => {
+        let sum = 0;
+        new PerformanceObserver((list) => list.getEntries().forEach((entry) => (sum += entry.value))).observe({
+          type: "layout-shift",
+          buffered: true,
+        });
+        setTimeout(() => resolve(sum), 300);
+      }),
+  );
 
 for (const [colorScheme, viewport, pages] of SEEN) {
   test.describe(`${colorScheme}, ${viewport.width} wide`, () => {
@@ -28,8 +58,25 @@ for (const [colorScheme, viewport, pages] of SEEN) {
         await accessible(page);
         const wide = await page.evaluate(() => document.documentElement.scrollWidth);
         expect(wide).toBeLessThanOrEqual(viewport.width);
+        expect(await small(page)).toEqual([]);
+        expect(await shifted(page)).toBeLessThan(0.1);
       });
     }
+  });
+}
+
+for (const address of RICHEST) {
+  test(`${address} holds in forced colours and without motion`, async ({ page }) => {
+    await page.emulateMedia({ forcedColors: "active", reducedMotion: "reduce" });
+    await page.goto(address);
+    await accessible(page);
+    // Lines of charts are told from their ground where colours are the system's.
+    const lost = await page.evaluate(() => {
+      const ground = getComputedStyle(document.body).backgroundColor;
+      const lines = [...document.querySelectorAll("svg.chart path, svg.chart line")].filter((line) => line.getClientRects().length > 0);
+      return lines.filter((line) => getComputedStyle(line).stroke === ground).length;
+    });
+    expect(lost).toBe(0);
   });
 }
 

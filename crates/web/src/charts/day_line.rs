@@ -28,7 +28,7 @@ const LEAST_LETTERS: usize = 6;
 /// Least distance between two names of the upright drawing.
 const APART: f64 = 36.0;
 /// Letters of a name beside the upright drawing.
-const BESIDE: usize = 24;
+const BESIDE: usize = 19;
 /// Points of SoC of a charge between two that are read out.
 const READ_EVERY: f64 = 4.0;
 

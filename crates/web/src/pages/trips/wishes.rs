@@ -32,6 +32,8 @@ const MEAL: (f64, i8, i8) = (45.0, 11, 14);
 const LUNCH: (&str, f64, Time, Time) = ("lunch", 45.0, Time::constant(11, 30, 0, 0), Time::constant(13, 0, 0, 0));
 /// Longest at the wheel, and how long to stand then, min (common practice, no published source).
 const RESTS: (f64, f64) = (120.0, 20.0);
+/// How long one stays where a touch asks for that, min.
+const STAY: f64 = 45.0;
 /// Facilities of the form: word and label.
 const NEEDS: [(&str, &str); 4] =
     [("", "anywhere one stops"), ("eat", "where one can eat"), ("sleep", "sleep"), ("rest", "rest")];
@@ -396,6 +398,12 @@ fn of_the_trip(wishes: &mut Wishes, what: &str) -> Result<(), WebError> {
     Ok(())
 }
 
+/// Stands at a site for so many minutes at least.
+fn stay(wishes: &mut Wishes, site: &str, minutes: f64) {
+    wishes.stay.retain(|(id, _)| id != site);
+    wishes.stay.push((site.into(), Minutes::new(minutes)));
+}
+
 /// Whether a lunch is among the pauses.
 fn has_lunch(wishes: &Wishes) -> bool {
     wishes.pauses.iter().any(|pause| pause.name == LUNCH.0)
@@ -432,17 +440,19 @@ fn touched(wishes: &mut Wishes, site: &str, what: &str) -> Result<(), WebError> 
             wishes.stay.retain(|(id, _)| id != site);
             wishes.between.retain(|(id, ..)| id != site);
         }
+        // Whoever stands here as long as that takes its pause here, and at no other place.
         "sleep" => {
             has(wishes, Facility::Sleep);
             add_pause(wishes, "night", NIGHT, Facility::Sleep);
+            stay(wishes, site, NIGHT.0);
         }
         "eat" => {
             has(wishes, Facility::Eat);
             add_pause(wishes, "meal", MEAL, Facility::Eat);
+            stay(wishes, site, MEAL.0);
         }
         "stay:45" => {
-            wishes.stay.retain(|(id, _)| id != site);
-            wishes.stay.push((site.into(), Minutes::new(45.0)));
+            stay(wishes, site, STAY);
             without(&mut wishes.avoid);
             without(&mut wishes.visit);
             wishes.visit.push(site.into());
