@@ -1,4 +1,4 @@
-import { accessible, expect, mark, notReloaded, test } from "./support.mjs";
+import { accessible, expect, looking, mark, notReloaded, test } from "./support.mjs";
 
 const LINES = `0:00 10 140 0
 2:45 20 155 6.9
@@ -247,5 +247,20 @@ test.describe("without script", () => {
 
 test("an imported charge is accessible too", async ({ page }) => {
   await page.goto("/sessions/2");
+  await accessible(page);
+});
+
+looking("a chart is read by pointer and by keys", async ({ page }) => {
+  await page.goto("/sessions/1");
+  const chart = page.locator("svg[data-plot]").first();
+  await chart.scrollIntoViewIfNeeded();
+  const box = await chart.boundingBox();
+  await page.mouse.move(box.x + 0.5 * box.width, box.y + 0.5 * box.height);
+  // By hand: the axis goes from 58 to 560 of 600 units, 0 to 100 %: its middle is at (300 − 58) / 5.02 %.
+  await expect(chart.locator(".cursor text")).toHaveText(/^SoC, %: 48 · kW: \d+/);
+  await chart.focus();
+  await page.keyboard.press("ArrowRight");
+  await expect(chart.locator(".cursor text")).toHaveText(/^SoC, %: 49 · kW: \d+/);
+  await expect(page.locator("#say")).toHaveText(/^SoC, %: 49/);
   await accessible(page);
 });

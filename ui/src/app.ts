@@ -3,6 +3,7 @@ import { bring } from "./bring";
 import { keys } from "./keys";
 import { live } from "./live/live";
 import { page } from "./page";
+import { plots } from "./plots";
 import { preview } from "./preview";
 import { session } from "./session";
 import { tariff } from "./tariff";
@@ -19,6 +20,7 @@ Alpine.data("tariff", tariff);
 Alpine.data("themeButton", themeButton);
 Alpine.data("trip", trip);
 Alpine.start();
+plots();
 
 // The live page must open without a signal. Browsers allow this on localhost and over https only.
 if (location.pathname.startsWith("/measure/")) void navigator.serviceWorker?.register("/worker.js").catch(() => {});

@@ -1,3 +1,5 @@
+import { drawn } from "./plots";
+
 /** What the day line tells at each of its points. */
 interface Readout {
   /** Minute, SoC, distance, and which of `doing` is begun there. */
@@ -51,7 +53,7 @@ export function show(figure: Element, of: Readout, wanted: number): void {
     const along = Number(from) + ((Number(to) - Number(from)) * reading.minute) / dayEnd(chart);
     const [top, bottom] = [Number(chart.dataset["top"]), Number(chart.dataset["bottom"])];
     const across = bottom + ((top - bottom) * reading.soc) / 100;
-    const place = (a: number, b: number) => (axis === "x" ? [a, b] : [b, a]);
+    const place = (a: number, b: number): [number, number] => (axis === "x" ? [a, b] : [b, a]);
     const [[x1, y1], [x2, y2], [cx, cy]] = [place(along, top), place(along, bottom), place(along, across)];
     const cursor = chart.querySelector(".cursor");
     if (!cursor) continue;
@@ -84,10 +86,4 @@ export function minuteAt(event: PointerEvent): number | null {
     axis === "x" ? ((event.clientX - box.left) / box.width) * view.width : ((event.clientY - box.top) / box.height) * view.height;
   const end = dayEnd(chart);
   return ((place - Number(from)) / (Number(to) - Number(from))) * end;
-}
-
-function drawn(name: string, attributes: Record<string, number | undefined>): Element {
-  const element = document.createElementNS("http://www.w3.org/2000/svg", name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, String(value));
-  return element;
 }

@@ -111,7 +111,8 @@ pub fn plan_workbook(plan: &PlanAlong) -> Result<Vec<u8>, XlsxError> {
     sheet.set_freeze_panes(1, 0)?.set_column_width(0, 28)?.set_column_width(2, 17)?.set_column_width(3, 17)?;
     let moment = |at: &ZonedDateTime| {
         let at = to_the_minute(at);
-        let day = ExcelDateTime::from_ymd(at.year().unsigned_abs(), at.month().unsigned_abs(), at.day().unsigned_abs())?;
+        let day =
+            ExcelDateTime::from_ymd(at.year().unsigned_abs(), at.month().unsigned_abs(), at.day().unsigned_abs())?;
         day.and_hms(at.hour().unsigned_abs().into(), at.minute().unsigned_abs(), 0)
     };
     let figures = |stop: &StopAlong| {

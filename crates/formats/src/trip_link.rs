@@ -111,7 +111,15 @@ mod tests {
     fn what_is_cut_off_or_no_link_is_said() {
         let (letters, digits) = (trip_link(EXAMPLE), trip_digits(EXAMPLE));
         let half = |link: &str| link[..link.len() / 2].to_string();
-        for wrong in [half(&letters), half(&digits), String::new(), "z".into(), "17".into(), "z!!".into(), "99999999999999999".into()] {
+        for wrong in [
+            half(&letters),
+            half(&digits),
+            String::new(),
+            "z".into(),
+            "17".into(),
+            "z!!".into(),
+            "99999999999999999".into(),
+        ] {
             assert!(read_trip_link(&wrong).is_err(), "{wrong}");
         }
     }

@@ -94,7 +94,7 @@ mod tests {
         let keep = |pack: &Option<f64>| {
             let conditions = Conditions { battery: pack.map(Temperature::celsius), ..Conditions::default() };
             let readings = vec![Reading::default(); 2];
-            let session = Session { conditions, readings, ..Session::default() };
+            let session = Session { readings, conditions };
             let (name, source_name, source_text) = ("one".to_string(), String::new(), String::new());
             let new = NewSession { car: Some(car), name, source_name, source_text, session };
             let session = store.add_session(&new).unwrap();

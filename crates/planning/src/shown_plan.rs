@@ -55,7 +55,11 @@ impl ShownPlan {
         Self {
             departure: planned.departure().clone(),
             pauses: Vec::new(),
-            tariffs: planned.receipts(&adjusted.plan).iter().map(|asked| asked.as_ref().map(|asked| asked.0.clone())).collect(),
+            tariffs: planned
+                .receipts(&adjusted.plan)
+                .iter()
+                .map(|asked| asked.as_ref().map(|asked| asked.0.clone()))
+                .collect(),
             plan: planned.with_receipts(&adjusted.plan),
             best: planned.with_receipts(planned.best()),
             held: fixed.iter().filter(|one| !adjusted.dropped.contains(one)).map(named).collect(),

@@ -14,6 +14,7 @@ use crate::pages::{
 /// The addresses, and who answers at each.
 pub(crate) fn routes() -> Router<App> {
     Router::new()
+        .merge(of_trips())
         .route("/", get(home::show))
         .route("/sessions", get(sessions::list).post(sessions::import))
         .route("/sessions/new", get(sessions::new))
@@ -72,6 +73,25 @@ pub(crate) fn routes() -> Router<App> {
         .route("/tariffs/{id}/memberships", post(tariffs::add_membership))
         .route("/tariffs/{id}/memberships/remove", post(tariffs::remove_membership))
         .route("/tariffs/{id}/trips/{trip}", post(tariffs::ask))
+        .route("/undo", post(undo::take_back))
+        .route("/start", get(start::show).post(start::keep))
+        .route("/start/preview", get(start::preview))
+        .route("/settings", get(settings::show).post(settings::change))
+        .route("/lists/{file}", get(lists::whole))
+        .route("/backup", get(backup::show).post(backup::take).layer(DefaultBodyLimit::max(backup::MOST_BYTES)))
+        .route("/backup.json", get(backup::json))
+        // Names of before.
+        .route("/everything", get(backup::show).post(backup::take).layer(DefaultBodyLimit::max(backup::MOST_BYTES)))
+        .route("/everything.json", get(backup::json))
+        .route("/assets/{*path}", get(assets::serve))
+        .route("/worker.js", get(assets::worker))
+        .route("/health", get(|| async { "ok" }))
+        .fallback(error::not_found)
+}
+
+/// Those of trips.
+fn of_trips() -> Router<App> {
+    Router::new()
         .route("/trips", get(trips::list).post(trips::import))
         .route("/trips/example", post(trips::example))
         .route("/trips/new", get(trips::new_form).post(trips::make))
@@ -103,18 +123,4 @@ pub(crate) fn routes() -> Router<App> {
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
         .route("/trips/{id}/along/{kind}", get(trips::take_along))
-        .route("/undo", post(undo::take_back))
-        .route("/start", get(start::show).post(start::keep))
-        .route("/start/preview", get(start::preview))
-        .route("/settings", get(settings::show).post(settings::change))
-        .route("/lists/{file}", get(lists::whole))
-        .route("/backup", get(backup::show).post(backup::take).layer(DefaultBodyLimit::max(backup::MOST_BYTES)))
-        .route("/backup.json", get(backup::json))
-        // Names of before.
-        .route("/everything", get(backup::show).post(backup::take).layer(DefaultBodyLimit::max(backup::MOST_BYTES)))
-        .route("/everything.json", get(backup::json))
-        .route("/assets/{*path}", get(assets::serve))
-        .route("/worker.js", get(assets::worker))
-        .route("/health", get(|| async { "ok" }))
-        .fallback(error::not_found)
 }

@@ -63,8 +63,7 @@ impl Question {
         }
         let Some(Ok(traded)) = self.weigh(app, pick.is_some()).await? else { return Ok(self.nothing()) };
         let of = Arc::clone(&traded);
-        let shown =
-            app.run_while_waiting(move |_, stop| Ok(ShownPlan::by_clock(&of, &leave, pick, stop))).await?;
+        let shown = app.run_while_waiting(move |_, stop| Ok(ShownPlan::by_clock(&of, &leave, pick, stop))).await?;
         Ok(shown.map_or(Answer::NoneKeeps, |shown| Answer::Plan(Box::new(shown), Some(traded))))
     }
 

@@ -224,7 +224,8 @@ impl Headline {
         let stood = plan.total.get() - plan.drive().get();
         let rest = stood - charge - fixed;
         let duration = |minutes: f64| figures::duration(Minutes::new(minutes));
-        let standing = if rest >= 0.5 { format!(", {} waiting and standing on", duration(rest)) } else { String::new() };
+        let standing =
+            if rest >= 0.5 { format!(", {} waiting and standing on", duration(rest)) } else { String::new() };
         Self {
             total: figures::duration(plan.total),
             minutes: plan.total.get().round() as u32,
@@ -278,7 +279,9 @@ pub fn cold_curve(outside: Temperature, curve: &str, pack: Option<Temperature>, 
 pub fn warm_curve_in_the_cold(outside: Temperature, curve: &str, chosen: bool, units: Units) -> String {
     let outside = figures::temperature(units, outside);
     if chosen {
-        return format!("It is {outside} out, and “{curve}” was measured with a warmer pack: it charges slower than planned here.");
+        return format!(
+            "It is {outside} out, and “{curve}” was measured with a warmer pack: it charges slower than planned here."
+        );
     }
     format!(
         "It is {outside} out, and no cold charge of this car is measured: the plan rests on “{curve}”. A cold pack charges slower, \

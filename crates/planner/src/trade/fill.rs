@@ -200,7 +200,8 @@ fn corner_between(trip: &ClockTrip, first: &Way, last: &Way, effort: Effort) -> 
     let from = if minutes > worth { last } else { first };
     let found = descended(trip, from.clone(), (BETWEEN_CORNERS, effort.finest), goal);
     let inside = found.minutes > first.minutes + 1e-6 && found.minutes < last.minutes - 1e-6;
-    (inside && goal(found.minutes, found.money) < on_line - BELOW_THE_LINE.0 - worth * BELOW_THE_LINE.1).then_some(found)
+    (inside && goal(found.minutes, found.money) < on_line - BELOW_THE_LINE.0 - worth * BELOW_THE_LINE.1)
+        .then_some(found)
 }
 
 /// Moves departures, one at a time and in pairs with the next, as long as that is better: first by so much, at last by so much.

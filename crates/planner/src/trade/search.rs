@@ -228,8 +228,7 @@ impl<'a> Search<'a> {
         for leg in trip.problem.legs(from) {
             let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
             let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
-            let beside =
-                self.limits.corridor.as_ref().is_some_and(|corridor| !corridor.holds(from, leg.to, at.depart));
+            let beside = self.limits.corridor.as_ref().is_some_and(|corridor| !corridor.holds(from, leg.to, at.depart));
             if beside || ruled_out || elsewhere || !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
                 continue;
             }

@@ -163,13 +163,15 @@ impl Day<'_> {
             let points = spans.iter().flat_map(|span| &span.points).map(place);
             points.map(|(x, y)| format!("{x} {y}")).collect::<Vec<_>>().join("L")
         };
-        let stroke = |span: &Span| Stroke {
-            class: class(span.doing),
-            path: format!("M{}", path(std::slice::from_ref(span))),
-        };
+        let stroke =
+            |span: &Span| Stroke { class: class(span.doing), path: format!("M{}", path(std::slice::from_ref(span))) };
         let driving = self.timeline.spans.iter().filter(|span| span.doing == Doing::Driving);
         let mut stops = self.stops(along, soc);
-        if wide { name_above(&mut stops, frame) } else { name_beside(&mut stops, frame) }
+        if wide {
+            name_above(&mut stops, frame)
+        } else {
+            name_beside(&mut stops, frame)
+        }
         Drawing {
             left: frame.left,
             right: frame.right,
@@ -192,7 +194,8 @@ impl Day<'_> {
         let mark = |(index, stop): (usize, &ClockStop)| {
             let site = trip.site(stop.site);
             let begun = stop.reached + stop.overhead + stop.wait;
-            let (now, arrive, depart) = (stop.depart.get(), figures::percent(stop.arrive), figures::percent(stop.depart));
+            let (now, arrive, depart) =
+                (stop.depart.get(), figures::percent(stop.arrive), figures::percent(stop.depart));
             let ends = [stop.reached, begun, stop.leaves].map(|minutes| along.at(minutes.get()));
             StopMark {
                 number: index + 1,
@@ -321,7 +324,8 @@ fn shortened(name: &str, letters: usize) -> String {
 fn name_above(stops: &mut [StopMark], frame: Frame) {
     let places: Vec<f64> = stops.iter().map(|stop| stop.label_along).collect();
     let wide = |stop: &StopMark| LETTER * (stop.whole_name.chars().count() as f64 + 3.0);
-    let tight = stops.windows(2).any(|pair| pair[1].label_along - pair[0].label_along < wide(&pair[0]).max(wide(&pair[1])));
+    let tight =
+        stops.windows(2).any(|pair| pair[1].label_along - pair[0].label_along < wide(&pair[0]).max(wide(&pair[1])));
     let rows = if tight { 2 } else { 1 };
     for (index, stop) in stops.iter_mut().enumerate() {
         let before = index.checked_sub(rows).map_or(frame.left - 60.0, |before| places[before]);
@@ -391,10 +395,9 @@ mod tests {
     fn the_length_of_a_stop_is_its_cost_on_both_drawings() {
         let shown = shown();
         let line = DayLine::new(&shown, Units::default(), None);
-        for (drawing, length) in [
-            (&line.wide, WIDE.right - WIDE.left),
-            (&line.upright, line.upright.bottom - line.upright.top),
-        ] {
+        for (drawing, length) in
+            [(&line.wide, WIDE.right - WIDE.left), (&line.upright, line.upright.bottom - line.upright.top)]
+        {
             let per_minute = length / shown.plan.total.get();
             assert_eq!(drawing.stops.len(), shown.plan.stops.len());
             for (mark, stop) in drawing.stops.iter().zip(&shown.plan.stops) {

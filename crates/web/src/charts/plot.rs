@@ -62,6 +62,8 @@ pub(crate) struct Plot {
     pub(crate) right_ticks: Vec<Tick>,
     pub(crate) right_name: &'static str,
     pub(crate) lines: Vec<Line>,
+    /// The names of the lines that are read on the axis at the right, with commas between.
+    pub(crate) on_the_right: &'static str,
     /// The outline of a band around a line.
     pub(crate) band: String,
     pub(crate) points: Vec<(f64, f64)>,

@@ -11,6 +11,8 @@ pub(crate) struct Frame {
     pub(crate) room: &'static str,
     /// What is told about the data, as "demo data".
     pub(crate) notice: Option<String>,
+    /// The rooms, as in their addresses and by name.
+    pub(crate) rooms: &'static [(&'static str, &'static str)],
     /// The last change, which can be taken back: its number, and what it was.
     pub(crate) undo: Option<(u64, String)>,
 }
@@ -18,12 +20,7 @@ pub(crate) struct Frame {
 impl Frame {
     pub(crate) fn new(app: &crate::app::App, room: &'static str, title: impl Into<String>) -> Self {
         let undo = app.store.last_step().map(|step| (step.number, told(&step)));
-        Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into), undo }
-    }
-
-    /// The rooms.
-    pub(crate) fn rooms(&self) -> &'static [(&'static str, &'static str)] {
-        &ROOMS
+        Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into), rooms: &ROOMS, undo }
     }
 }
 

@@ -134,6 +134,7 @@ pub(crate) fn soc_over_minutes(report: &Report) -> Plot {
         y_ticks: ticks(100.0, 4.0, &y),
         right_ticks: if most > 0.0 { ticks(most, 4.0, &y_scale(most)) } else { Vec::new() },
         right_name: "kW and kWh",
+        on_the_right: "kW,kWh",
         ..Plot::new("soc", "minutes", "SoC, %")
     }
 }

@@ -53,13 +53,13 @@ pub(crate) use hours::show as show_hours;
 pub(crate) use link::{keep as keep_link, open as open_link, show as show_link};
 pub(crate) use new::{form as new_form, make};
 use plan_view::{Outcome, PlanView};
-use wishes::WishForm;
 pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
 pub(crate) use sites::{change as change_site, import as import_sites, remove as remove_site, show as show_sites};
-pub(crate) use take_along::take as take_along;
 pub(crate) use strategies::show as show_strategies;
+pub(crate) use take_along::take as take_along;
 pub(crate) use trade::{moved as show_trade, prove as prove_trade, prove_best, whole as whole_trade};
 pub(crate) use trade_why::{take_back, why as why_trade};
+use wishes::WishForm;
 pub(crate) use wishes::{keep as keep_wishes, touch as touch_stop};
 
 /// What an address asks beside the trip itself: which of its plans is shown, and how.
@@ -218,7 +218,11 @@ pub(crate) async fn show(
         name: about.name.clone(),
         cars: car_choice::options(&trip.cars, Some(controls.car)),
         curves: trip.curves.iter().map(curve).collect(),
-        curve_by_weather: controls.curve.is_none().then(|| trip.curve.as_ref().map(|curve| curve.about.name.clone())).flatten(),
+        curve_by_weather: controls
+            .curve
+            .is_none()
+            .then(|| trip.curve.as_ref().map(|curve| curve.about.name.clone()))
+            .flatten(),
         weather_told: controls.weather.in_words(settings.units),
         typed: about.road.is_typed(),
         kept: ask.kept(),

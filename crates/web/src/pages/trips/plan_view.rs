@@ -138,7 +138,8 @@ impl PlanView {
                 let wishes = kept_wishes(&kept.clock, kept.stored.id).unwrap_or_default();
                 // By the clock one may wait for an opening, and pauses move the hours at which places are reached.
                 let closed = |one: &&LeftOut| {
-                    let stops_there = shown.plan.stops.iter().any(|stop| shown.trip.site(stop.site).id == one.site().id);
+                    let stops_there =
+                        shown.plan.stops.iter().any(|stop| shown.trip.site(stop.site).id == one.site().id);
                     traded.is_none() || wishes.is_empty() && matches!(one, LeftOut::Closed(_)) && !stops_there
                 };
                 let by_road = solved.planned().map(|planned| planned.left_out()).unwrap_or_default().iter();

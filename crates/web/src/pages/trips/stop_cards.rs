@@ -55,10 +55,12 @@ pub(super) struct StopCard {
 pub(super) fn stop_cards(shown: &Shown, whole: bool) -> Vec<StopCard> {
     let plan = &shown.shown.plan;
     let cards = plan.stops.iter().zip(&shown.shown.tariffs).enumerate();
-    let mut cards: Vec<StopCard> = cards.map(|(index, (stop, tariff))| {
-        let receipt = stop.receipt.as_ref().zip(tariff.as_ref());
-        card(shown, index, stop, receipt.map(|(receipt, tariff)| ReceiptWords::new(receipt, tariff)))
-    }).collect();
+    let mut cards: Vec<StopCard> = cards
+        .map(|(index, (stop, tariff))| {
+            let receipt = stop.receipt.as_ref().zip(tariff.as_ref());
+            card(shown, index, stop, receipt.map(|(receipt, tariff)| ReceiptWords::new(receipt, tariff)))
+        })
+        .collect();
     let (Some(planned), Some(by_road)) = (shown.planned, &shown.shown.by_road) else { return cards };
     let worth = whole && shown.shown.held.is_empty() && shown.shown.trip.sites.len() <= WORTH_SITES;
     for ((card, stop), reason) in cards.iter_mut().zip(&by_road.stops).zip(planned.reasons(by_road)) {

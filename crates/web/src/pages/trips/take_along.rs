@@ -3,7 +3,9 @@
 use axum::extract::{Query, State};
 use axum::response::Response;
 use spare_hour_core::driving::track::Track;
-use spare_hour_formats::{ListFormat, PlanAlong, plan_calendar, plan_geojson, plan_gpx, plan_list, plan_workbook, read_track};
+use spare_hour_formats::{
+    ListFormat, PlanAlong, plan_calendar, plan_geojson, plan_gpx, plan_list, plan_workbook, read_track,
+};
 use spare_hour_planning::take_along::{Whose, along};
 
 use super::AskedTrip;

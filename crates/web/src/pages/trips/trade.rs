@@ -128,9 +128,8 @@ pub(crate) async fn prove_best(
     Query(ask): Query<Ask>,
 ) -> Result<Response, WebError> {
     let traded = AskedTrip::new(&app, id, &ask).await?.question.weigh(&app, false).await?;
-    let prove = move |_: &Store, stop: &StopSign| {
-        Ok(traded.and_then(Result::ok).and_then(|traded| traded.prove_best(stop)))
-    };
+    let prove =
+        move |_: &Store, stop: &StopSign| Ok(traded.and_then(Result::ok).and_then(|traded| traded.prove_best(stop)));
     let told = match app.run_while_waiting(prove).await? {
         Some(BestWithin { worth: 0.0, gap }) => format!(
             "Proven: no plan by this clock, with these pauses, hours and waits, is faster than the fastest by more than {:.2} min.",
