@@ -168,9 +168,9 @@ impl Day<'_> {
         let driving = self.timeline.spans.iter().filter(|span| span.doing == Doing::Driving);
         let mut stops = self.stops(along, soc);
         if wide {
-            name_above(&mut stops, frame)
+            name_above(&mut stops, frame);
         } else {
-            name_beside(&mut stops, frame)
+            name_beside(&mut stops, frame);
         }
         Drawing {
             left: frame.left,
