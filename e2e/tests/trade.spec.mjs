@@ -161,3 +161,20 @@ looking("rules of thumb take numbers of one’s own", async ({ page }) => {
   await page.getByRole("button", { name: "Use these numbers" }).click();
   await expect(page.getByText("“a few” does not work; expected 20 to 100 %")).toBeVisible();
 });
+
+looking("the map shows the stops and the place that is read on the day line", async ({ page }) => {
+  await page.goto("/trips/2");
+  const map = page.locator("[data-map]");
+  await expect(map.locator("text").filter({ hasText: /^1 / })).toBeVisible();
+  await accessible(page);
+  const told = page.getByRole("slider", { name: "Time of the day line" });
+  await told.focus();
+  await page.keyboard.press("Home");
+  const place = () => map.locator(".cursor circle").evaluate((circle) => [Number(circle.getAttribute("cx")), Number(circle.getAttribute("cy"))]);
+  const start = await map.locator("circle.map-end").evaluate((circle) => [Number(circle.getAttribute("cx")), Number(circle.getAttribute("cy"))]);
+  expect(await place()).toEqual(start);
+  await page.keyboard.press("End");
+  const end = await map.locator("rect.map-end").evaluate((box) => [Number(box.getAttribute("x")) + 6, Number(box.getAttribute("y")) + 6]);
+  const [x, y] = await place();
+  expect(Math.hypot(x - end[0], y - end[1])).toBeLessThan(3);
+});

@@ -16,6 +16,8 @@ interface Readout {
 export interface Reading {
   minute: number;
   soc: number;
+  /** Along the road, in the unit of the person. */
+  place: number;
   text: string;
 }
 
@@ -34,7 +36,7 @@ export function readAt(of: Readout, wanted: number): Reading {
   const between = (index: 1 | 2) => before[index] + share * (after[index] - before[index]);
   const soc = between(1);
   const text = `${clock(of, minute)} · ${Math.round(between(2))} ${of.unit} · ${soc.toFixed(0)} % · ${of.doing[after[3]]}`;
-  return { minute, soc, text };
+  return { minute, soc, place: between(2), text };
 }
 
 function clock(of: Readout, minute: number): string {
@@ -62,12 +64,25 @@ export function show(figure: Element, of: Readout, wanted: number): void {
       drawn("circle", { cx, cy, r: 5 }),
     );
   }
+  light(reading.place);
   const told = figure.querySelector<HTMLElement>(".readout");
   if (!told) return;
   told.textContent = reading.text;
   told.setAttribute("aria-valuenow", ((100 * reading.minute) / end).toFixed(0));
   told.setAttribute("aria-valuetext", reading.text);
   told.dataset["minute"] = String(reading.minute);
+}
+
+/** Shows on the map of the trip, where there is one, the place that is read. */
+function light(place: number): void {
+  const map = document.querySelector<HTMLElement>("[data-map]");
+  const along = JSON.parse(map?.dataset["along"] ?? "[]") as [number, number, number][];
+  const next = along.findIndex((point) => point[0] >= place);
+  const [before, after] = [along[Math.max(0, next - 1)], along[next]];
+  if (!map || !before || !after) return;
+  const share = after[0] > before[0] ? (place - before[0]) / (after[0] - before[0]) : 1;
+  const [cx, cy] = [before[1] + share * (after[1] - before[1]), before[2] + share * (after[2] - before[2])];
+  map.querySelector(".cursor")?.replaceChildren(drawn("circle", { cx, cy, r: 9 }));
 }
 
 /** Minutes that the whole length of a drawing stands for. */

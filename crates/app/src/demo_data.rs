@@ -6,14 +6,16 @@ use spare_hour_core::charging::curve_fit::FittedCurve;
 use spare_hour_core::charging::known_car::KnownCar;
 use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::driving::coming_month::HomePost;
-use spare_hour_core::driving::road::{Road, RoadConditions};
+use spare_hour_core::driving::road::{Road, RoadConditions, Stretch};
+use spare_hour_core::driving::track::{Track, TrackPoint};
 use spare_hour_core::quantity::{
-    Consumption, Current, Distance, Energy, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
+    Consumption, Current, Distance, Energy, Height, Mass, Minutes, Power, Soc, Speed, Temperature, Voltage,
 };
 use spare_hour_core::session::distance_base::Distances;
 use spare_hour_core::trip::{Goal, Trip};
 use spare_hour_formats::{
     read_drives, read_road, read_session, read_sites, read_tariffs, read_trip, read_trip_file, write_tariff,
+    write_track,
 };
 use spare_hour_planning::keep_trip::keep_trip;
 use spare_hour_store::{NewCurve, NewSession, NewTariff, NewTrip, Store, StoredMembership};
@@ -78,7 +80,8 @@ pub fn fill(store: &Store) -> anyhow::Result<()> {
     let brae = add_brae(store)?;
     let trip_id = store.add_trip(&demo_trip(&trip, avel), None)?;
     add_tariffs(store, trip_id, &trip)?;
-    store.add_trip(&pass_trip(&trip, avel)?, None)?;
+    let pass = pass_trip(&trip, avel)?;
+    store.add_trip(&pass, pass_track(&pass.road.stretches).as_ref().map(write_track).as_deref())?;
     keep_trip(store, read_trip_file(TWO_DAYS.as_bytes())?, Some(brae), "cr")?;
     Ok(())
 }
@@ -167,4 +170,27 @@ fn pass_trip(like: &Trip, car: i32) -> anyhow::Result<NewTrip> {
         sites: read_sites(PASS_SITES.as_bytes())?,
         goal: Goal { start: Soc::percent(60.0), arrival: Soc::percent(25.0), ..like.goal },
     })
+}
+
+/// An invented track of the pass, somewhere at sea: a kilometre at a time where its stretches lead, winding a little.
+fn pass_track(stretches: &[Stretch]) -> Option<Track> {
+    let (mut latitude, mut longitude) = (41.0_f64, -32.0_f64);
+    let mut height = stretches.first()?.height.get();
+    let mut points = Vec::new();
+    let mut walked = 0.0_f64;
+    for stretch in stretches {
+        let steps = stretch.length.get().round().max(1.0);
+        let (step, rise) = (stretch.length.get() / steps, (stretch.climb.get() - stretch.descent.get()) / steps);
+        for _ in 0..steps as usize {
+            let point = TrackPoint { latitude, longitude, height: Some(Height::metres(height)), time: None };
+            points.push(point);
+            let toward = stretch.heading.map_or(0.0, |heading| heading.toward) + 35.0 * (walked / 7.0).sin();
+            // A degree of latitude is 111.195 km on a sphere of 6,371 km.
+            latitude += step * toward.to_radians().cos() / 111.195;
+            longitude += step * toward.to_radians().sin() / (111.195 * latitude.to_radians().cos());
+            (height, walked) = (height + rise, walked + step);
+        }
+    }
+    points.push(TrackPoint { latitude, longitude, height: Some(Height::metres(height)), time: None });
+    Track::new(points)
 }

@@ -110,6 +110,7 @@ fn of_trips() -> Router<App> {
         .route("/trips/{id}/back", post(trips::make_way_back))
         .route("/trips/{id}/plan", get(trips::plan))
         .route("/trips/{id}/keep", post(trips::keep))
+        .route("/trips/{id}/map", get(trips::show_map))
         .route("/trips/{id}/link", get(trips::show_link))
         .route("/open", get(trips::open_link).post(trips::keep_link))
         .route("/trips/{id}/copy", post(trips::copy))

@@ -2,6 +2,7 @@
 
 pub(crate) mod bricks;
 pub(crate) mod day_line;
+pub(crate) mod map;
 mod plot;
 mod take_away;
 

@@ -5,6 +5,7 @@ mod back;
 mod files;
 mod hours;
 mod link;
+mod map;
 mod new;
 mod places;
 mod plan_view;
@@ -51,6 +52,7 @@ pub(crate) use back::make as make_way_back;
 pub(crate) use files::{example, import, list_file as list_of_trip, plan_file, trip_file};
 pub(crate) use hours::show as show_hours;
 pub(crate) use link::{keep as keep_link, open as open_link, show as show_link};
+pub(crate) use map::show as show_map;
 pub(crate) use new::{form as new_form, make};
 use plan_view::{Outcome, PlanView};
 pub(crate) use road::{change as change_road, lines as road_lines, show as show_road};
@@ -170,6 +172,8 @@ struct ShowPage {
     /// What else the address asks, for the parts that come after.
     query: String,
     form: WishForm,
+    /// Whether its road has a track, and so a map.
+    has_track: bool,
     view: PlanView,
 }
 
@@ -228,6 +232,7 @@ pub(crate) async fn show(
         kept: ask.kept(),
         query: ask.without_all(&["kept", "whole"]),
         form: WishForm::of(&trip.clock, &wishes, &about.sites, &memberships(trip), settings.units.clock),
+        has_track: trip.stored.has_track,
         controls,
         view,
     };
