@@ -2,6 +2,7 @@
 
 pub mod measured_periods;
 pub mod membership;
+pub mod price_of_day;
 pub mod receipt;
 pub mod stop_periods;
 pub mod tariff;

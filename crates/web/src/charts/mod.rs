@@ -4,6 +4,7 @@ pub(crate) mod bricks;
 pub(crate) mod day_line;
 pub(crate) mod map;
 mod plot;
+pub(crate) mod price_day;
 mod take_away;
 
 pub(crate) use plot::{BOTTOM, Dot, Line, Mark, Part, Plot, TOP, x_scale, y_scale};

@@ -8,11 +8,14 @@ use askama::Template;
 use axum::extract::{Form, Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
+use jiff::Span;
+use jiff::civil::Date;
 use rust_decimal::Decimal;
 use serde::Deserialize;
 use spare_hour_core::money::membership::{Benefit, Membership};
 use spare_hour_core::money::receipt::receipt;
 use spare_hour_core::money::tariff::Tariff;
+use spare_hour_core::quantity::units::ClockFace;
 use spare_hour_formats::{read_tariff_table, read_tariffs, write_tariff};
 use spare_hour_planning::clock::Here;
 use spare_hour_planning::tariffs::{memberships, read};
@@ -20,6 +23,7 @@ use spare_hour_store::{NewTariff, Store, StoredMembership, StoredTariff};
 use spare_hour_wording::receipts::ReceiptWords;
 
 use crate::app::{App, off_thread};
+use crate::charts::price_day::{PriceDay, price_days};
 use crate::forms::field::Field;
 use crate::http::address::Path;
 use crate::http::download::download;
@@ -60,6 +64,8 @@ struct ReceiptPart {
     faults: Vec<(String, String)>,
     receipt: Option<ReceiptWords>,
     members: Vec<String>,
+    /// The days of a week that differ.
+    days: Vec<PriceDay>,
 }
 
 /// The sites of a trip, and which of them ask this tariff.
@@ -145,7 +151,7 @@ async fn show_page(
             Ok(ShowPage {
                 frame,
                 id,
-                part: part(&form, &memberships, &here),
+                part: part(&form, &memberships, &here, store.settings()?.units.clock),
                 memberships: memberships.iter().map(|(id, membership)| (*id, in_words(membership))).collect(),
                 others: others.map(|other| (other.id, other.about.name)).collect(),
                 member_fault,
@@ -166,9 +172,10 @@ fn in_words(membership: &Membership) -> String {
 }
 
 /// The receipt of the typical stop under a form's tariff.
-fn part(form: &TariffForm, memberships: &[(i32, Membership)], here: &Here) -> ReceiptPart {
+fn part(form: &TariffForm, memberships: &[(i32, Membership)], here: &Here, face: ClockFace) -> ReceiptPart {
+    let days = form.tariff().map(|tariff| price_days(tariff, this_monday(here), face)).unwrap_or_default();
     let (Some(tariff), Some((began, periods))) = (form.tariff(), form.stop(here.zone())) else {
-        return ReceiptPart { faults: form.faults(), receipt: None, members: Vec::new() };
+        return ReceiptPart { faults: form.faults(), receipt: None, members: Vec::new(), days };
     };
     let usual = receipt(tariff, &began, periods);
     let kwh: f64 = periods.iter().map(|period| period.energy.get()).sum();
@@ -187,7 +194,14 @@ fn part(form: &TariffForm, memberships: &[(i32, Membership)], here: &Here) -> Re
         faults: Vec::new(),
         receipt: Some(ReceiptWords::new(&usual, tariff)),
         members: memberships.iter().map(member).collect(),
+        days,
     }
+}
+
+/// The Monday of this week: tariffs may have dates.
+fn this_monday(here: &Here) -> Date {
+    let today = here.today();
+    today.saturating_sub(Span::new().days(i64::from(today.weekday().to_monday_zero_offset())))
 }
 
 fn trips(store: &Store, id: Option<i32>) -> Result<Vec<TripSites>, WebError> {
@@ -209,7 +223,8 @@ pub(crate) async fn preview(State(app): State<App>, Form(fields): Form<Fields>) 
     let id = fields.get("id").and_then(|id| id.parse::<i32>().ok());
     let form = TariffForm::new(&fields);
     let memberships = app.run(move |store| Ok(id.map_or(Ok(Vec::new()), |id| memberships(store, id))?)).await?;
-    Ok(page(StatusCode::OK, &part(&form, &memberships, &app.here)))
+    let face = app.settings().await?.units.clock;
+    Ok(page(StatusCode::OK, &part(&form, &memberships, &app.here, face)))
 }
 
 /// Keeps a new tariff.
