@@ -172,10 +172,12 @@ test("a tariff is written, its receipt follows, and a stop asks it", async ({ pa
   await expect(page.locator("#receipt")).toContainText("20.00 cr");
   await page.locator("#kind-1").selectOption("parking");
   await page.locator("#price-1").fill("12");
+  await page.getByText("Blocks, VAT, hours and limits of row 2").click();
   await page.locator("#from_min-1").fill("40");
   await page.getByLabel("then standing, min").fill("30");
   // By hand: 25 min of charging, the fee from minute 40 on: 15 of 30 min at 12 an hour.
   await expect(page.locator("#receipt")).toContainText("23.00 cr");
+  await page.getByText("Blocks, VAT, hours and limits of row 1").click();
   await page.locator("#from-0").fill("late");
   await expect(page.locator("#from-0-fault")).toHaveText(/^“late” does not work; expected a time/);
   await expect(page.locator("#from-0")).toHaveAttribute("aria-invalid", "true");

@@ -39,10 +39,40 @@ use view::SessionView;
 #[template(path = "sessions/list.html")]
 struct ListPage {
     frame: Frame,
-    sessions: Vec<(SessionLine, String, String)>,
+    /// The sessions of each month, the newest first, and whether they are unfolded.
+    months: Vec<(String, bool, Vec<ListRow>)>,
+    /// How many are kept, and what is looked for among them.
+    kept: usize,
+    wanted: String,
     open: Vec<StoredLiveCharge>,
     /// What was removed just now.
     removed: bool,
+}
+
+/// A session with the name of its car and its length.
+type ListRow = (SessionLine, String, String);
+
+/// So many sessions are shown without folding months.
+const UNFOLDED: usize = 24;
+
+/// Whether a session has all words that are looked for, in its name, its car or its day.
+fn is_wanted((session, car, _): &ListRow, wanted: &str) -> bool {
+    let text = format!("{} {car} {}", session.name, session.day).to_lowercase();
+    wanted.to_lowercase().split_whitespace().all(|word| text.contains(word))
+}
+
+/// The sessions by their months: the newest is unfolded, and all are where there are few or some are looked for.
+fn by_month(rows: Vec<ListRow>, looked_for: bool) -> Vec<(String, bool, Vec<ListRow>)> {
+    let all = looked_for || rows.len() <= UNFOLDED;
+    let mut months: Vec<(String, bool, Vec<ListRow>)> = Vec::new();
+    for row in rows {
+        let month = row.0.day.chars().take(7).collect::<String>();
+        match months.iter_mut().find(|known| known.0 == month) {
+            Some(known) => known.2.push(row),
+            None => months.push((month, all || months.is_empty(), vec![row])),
+        }
+    }
+    months
 }
 
 #[derive(Template)]
@@ -101,6 +131,9 @@ impl Ask {
 /// What an address asks of the list.
 #[derive(Debug, Default, Deserialize)]
 pub(crate) struct ListAsk {
+    /// Words that are looked for.
+    #[serde(default)]
+    q: String,
     #[serde(default)]
     removed: bool,
 }
@@ -115,11 +148,13 @@ pub(crate) async fn list(State(app): State<App>, Query(ask): Query<ListAsk>) -> 
                 let (car, minutes) = (name(line.car).unwrap_or_default(), clock(Minutes::new(line.minutes)));
                 (line, car, minutes)
             };
-            Ok((store.sessions()?.into_iter().map(line).collect(), store.open_charges()?))
+            Ok((store.sessions()?.into_iter().map(line).collect::<Vec<ListRow>>(), store.open_charges()?))
         })
         .await?;
-    let frame = Frame::new(&app, "sessions", "Sessions");
-    Ok(page(StatusCode::OK, &ListPage { frame, sessions, open, removed: ask.removed }))
+    let (frame, kept, wanted) = (Frame::new(&app, "sessions", "Sessions"), sessions.len(), ask.q.trim().to_string());
+    let found: Vec<ListRow> = sessions.into_iter().filter(|row| is_wanted(row, &wanted)).collect();
+    let months = by_month(found, !wanted.is_empty());
+    Ok(page(StatusCode::OK, &ListPage { frame, months, kept, wanted, open, removed: ask.removed }))
 }
 
 /// One session and what can be read off it.
@@ -175,4 +210,37 @@ pub(crate) async fn show(
         base,
     };
     Ok(page(StatusCode::OK, &shown))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn row(id: i32, name: &str, day: &str) -> ListRow {
+        let (created_at, name) = (String::new(), name.to_string());
+        let line = SessionLine {
+            id,
+            name,
+            car: None,
+            created_at,
+            day: day.into(),
+            readings: 9,
+            soc: (10.0, 80.0),
+            minutes: 25.0,
+        };
+        (line, "Avel 74".into(), "25:00".into())
+    }
+
+    #[test]
+    fn a_list_of_hundreds_is_found_in_and_folded_by_month() {
+        let days = (0..200)
+            .map(|at| row(at, &format!("Stop {at}"), &format!("20{}-{:02}-03", 26 - at / 96, 12 - at / 8 % 12)));
+        let rows: Vec<ListRow> = days.collect();
+        let months = by_month(rows.clone(), false);
+        assert_eq!(months.iter().map(|month| month.2.len()).sum::<usize>(), 200);
+        assert_eq!((months.len(), months.iter().filter(|month| month.1).count()), (25, 1));
+        assert!(by_month(rows[..20].to_vec(), false).iter().all(|month| month.1));
+        let found = |wanted: &str| rows.iter().filter(|row| is_wanted(row, wanted)).count();
+        assert_eq!((found("stop 17"), found("AVEL 2026-12"), found("avel cold"), found("")), (11, 8, 0, 200));
+    }
 }
