@@ -63,7 +63,8 @@ async function load(): Promise<void> {
       const response = await fetch(address, { signal });
       if (response.ok) part.innerHTML = await response.text();
     } catch {
-      // Its link is still there.
+      // It is asked for again with the next parts, unless it was asked anew meanwhile.
+      if (signal.aborted) part.dataset["load"] ??= address;
     } finally {
       part.removeAttribute("aria-busy");
     }

@@ -187,6 +187,8 @@ export function trip() {
     settle(query: URLSearchParams) {
       clearTimeout(this.beside);
       this.beside = window.setTimeout(() => {
+        // Another page may stand here by now.
+        if (!this.root().isConnected) return;
         for (const part of this.root().querySelectorAll<HTMLElement>("[data-beside]")) {
           const address = `${part.dataset["beside"]}?${query}`;
           if (part instanceof HTMLAnchorElement) part.href = address;
