@@ -224,3 +224,87 @@ fn what_was_added_is_undone_to_its_list_and_a_car_with_all_it_had_comes_back() {
     assert_eq!(posted(&pages, "/undo", &[("number", &number)]), (303, "/trips".into()));
     assert_eq!((pages.get("/trips/1").0, pages.get("/cars/1").0), (404, 404));
 }
+
+/// Minutes and money of the plan that a page shows.
+fn answer(page: &str) -> (f64, f64) {
+    let number = |name: &str| {
+        let rest = &page[page.find(name).expect(page) + name.len()..];
+        rest[..rest.find('"').unwrap()].parse().unwrap()
+    };
+    (number("data-minutes=\""), number("data-money=\""))
+}
+
+#[test]
+fn a_departure_that_is_held_is_answered_like_one_that_is_wished() {
+    let pages = Pages::demo();
+    let plan = json(&pages, "/trips/3/plan.json");
+    let stop = &plan["stops"][1];
+    let (site, less) = (stop["site"].as_str().unwrap(), stop["depart_soc"].as_f64().unwrap().round() - 8.0);
+    let held = pages.get(&format!("/trips/3/plan?leave={site}:{less}")).1;
+    assert!(held.contains("Your own departures:") && held.contains(&format!("→ {less} %")), "{held}");
+    let best = answer(&pages.get("/trips/3/plan").1);
+    assert!(answer(&held).0 >= best.0, "{:?} and {best:?}", answer(&held));
+    // The same, kept as wishes of the trip.
+    for what in ["visit", &format!("leave:{less}")] {
+        let (status, _) = posted(&pages, "/trips/3/touch", &[("site", site), ("what", what)]);
+        assert_eq!(status, 303);
+    }
+    let wished = answer(&pages.get("/trips/3/plan").1);
+    assert_eq!(answer(&held), wished);
+    // What cannot be held is let go, and said.
+    let none = pages.get(&format!("/trips/3/plan?leave={site}:1")).1;
+    assert!(none.contains("could not be kept"), "{none}");
+}
+
+#[test]
+fn a_trip_in_a_link_is_planned_as_where_it_came_from() {
+    let pages = Pages::demo();
+    for trip in ["/trips/1", "/trips/2", "/trips/3"] {
+        let page = pages.get(&format!("{trip}/link")).1;
+        assert!(page.contains("QR code of the link"), "{trip} does not fit into a code");
+        let link = &page[page.find("/open?trip=").unwrap() + "/open?trip=".len()..];
+        let link = &link[..link.find('<').unwrap()];
+        let (status, opened) = pages.get(&format!("/open?trip={link}"));
+        assert!(status == 200 && opened.contains("nothing is kept yet"), "{opened}");
+        let (status, kept) = posted(&pages, "/open", &[("trip", link)]);
+        assert_eq!(status, 303);
+        let [ours, theirs] = [trip, &kept].map(|trip| json(&pages, &format!("{trip}/plan.json")));
+        for (field, by) in [("total_min", 0.05), ("cost", 0.02), ("arrival_soc", 0.05)] {
+            let (ours, theirs) = (ours[field].as_f64().unwrap(), theirs[field].as_f64().unwrap());
+            assert!((ours - theirs).abs() <= by, "{trip} {field}: {ours} and {theirs}");
+        }
+    }
+    for wrong in ["", "z", "12", "zzzz", &"9".repeat(17)] {
+        assert_eq!(pages.get(&format!("/open?trip={wrong}")).0, 422, "{wrong}");
+        assert_eq!(posted(&pages, "/open", &[("trip", wrong)]).0, 422, "{wrong}");
+    }
+}
+
+#[test]
+fn two_plans_are_held_against_each_other() {
+    let pages = Pages::demo();
+    let (usual, cold) =
+        (answer(&pages.get("/trips/1/plan").1), pages.get("/trips/1/plan?usage=125&against=usage%3D100").1);
+    let more = answer(&cold).0 - usual.0;
+    // The two totals are whole minutes, each rounded.
+    let told = [more - 1.0, more, more + 1.0].iter().any(|more| cold.contains(&format!("+{more:.0} min, +")));
+    assert!(more > 20.0 && told, "{cold}");
+    assert!(cold.contains("against the plan compared with") && cold.matches("class=\"other-plan\"").count() == 2);
+    // Of what cannot be driven nothing is laid under.
+    let none = pages.get("/trips/1/plan?against=start%3D1").1;
+    assert!(!none.contains("other-plan") && none.contains("there at"), "{none}");
+}
+
+#[test]
+fn a_lunch_and_rests_are_one_press_and_taken_back_by_another() {
+    let pages = Pages::demo();
+    let pauses = || json(&pages, "/trips/1/trip.json")["goal"].clone();
+    for (what, has) in [("lunch", "pauses"), ("rests", "most_drive_min")] {
+        assert!(pauses().get(has).is_none_or(Value::is_null), "{what}");
+        assert_eq!(posted(&pages, "/trips/1/touch", &[("what", what)]).0, 303);
+        assert!(pauses().get(has).is_some_and(|value| !value.is_null()), "{what}");
+        assert_eq!(posted(&pages, "/trips/1/touch", &[("what", what)]).0, 303);
+        assert!(pauses().get(has).is_none_or(Value::is_null), "{what}");
+    }
+    assert_eq!(posted(&pages, "/trips/1/touch", &[("what", "dance")]).0, 422);
+}

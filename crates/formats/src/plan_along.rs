@@ -281,6 +281,30 @@ mod tests {
     }
 
     #[test]
+    fn another_reader_of_workbooks_finds_every_stop_with_its_numbers() {
+        // ECMA-376 as the crate calamine reads it. By hand: day 46,374 is 18 December 2026 (day 1 is 1 January 1900, and 1900 counts
+        // as a leap year), 9:30 is 9.5 / 24 of it.
+        use calamine::{Data, Reader, Xlsx};
+        let mut book: Xlsx<_> = Xlsx::new(std::io::Cursor::new(plan_workbook(&plan()).unwrap())).unwrap();
+        let sheet = book.worksheet_range("stops").unwrap();
+        let rows: Vec<&[Data]> = sheet.rows().collect();
+        assert_eq!(rows.len(), 4);
+        assert_eq!((rows[0][0].to_string(), rows[0][8].to_string()), ("stop".into(), "cost".into()));
+        let moment = |cell: &Data| match cell {
+            Data::DateTime(moment) => moment.as_f64(),
+            other => panic!("{other:?}"),
+        };
+        assert_eq!(rows[1][0].to_string(), "Mire End");
+        assert!((moment(&rows[1][2]) - (46_374.0 + 9.5 / 24.0)).abs() < 1e-6, "{}", moment(&rows[1][2]));
+        // To the nearest minute: 9:55:30 is 9:56.
+        assert!((moment(&rows[1][3]) - (46_374.0 + (9.0 + 56.0 / 60.0) / 24.0)).abs() < 1e-6);
+        let number = |row: usize, column: usize| rows[row][column].to_string().parse::<f64>().unwrap();
+        assert_eq!([number(1, 4), number(1, 5), number(1, 6), number(1, 7)], [10.0, 62.5, 21.4, 41.25]);
+        assert_eq!((rows[1][9].to_string(), rows[2][9].to_string()), ("lunch".into(), String::new()));
+        assert_eq!((rows[3][0].to_string(), number(3, 1)), ("destination".into(), 333.6));
+    }
+
+    #[test]
     fn another_reader_of_calendars_finds_every_stop_in_its_hour() {
         // RFC 5545 as the crate ical 0.11 reads it.
         let text = plan_calendar(&plan(), "2026-12-01T12:00:00Z".parse().unwrap());

@@ -1,6 +1,6 @@
 //! Form fields that keep what was typed and say what is wrong with it.
 
-use jiff::civil::Date;
+use jiff::civil::{Date, DateTime};
 use rust_decimal::Decimal;
 use spare_hour_core::quantity::units::{Units, parse_time};
 use spare_hour_core::quantity::{Consumption, Distance, Speed, Temperature};
@@ -107,6 +107,15 @@ impl Field {
         self.optional("a time such as 22:00 or 10 pm", parse_time)
     }
 
+    /// Reads a day and a time of day on either clock face.
+    pub(crate) fn day_and_time(&mut self) -> Option<DateTime> {
+        self.optional("a day and time such as 2026-05-01 17:30, or 5:30 pm", |text| {
+            let (day, time) = text.trim().split_once([' ', 'T'])?;
+            let (day, minutes): (Date, u32) = (day.parse().ok()?, parse_time(time.trim())?);
+            Some(day.at((minutes / 60 % 24) as i8, (minutes % 60) as i8, 0, 0))
+        })
+    }
+
     /// Reads a day.
     pub(crate) fn day(&mut self) -> Option<Date> {
         self.optional("a day such as 2026-05-01", |text| text.parse().ok())
@@ -152,6 +161,11 @@ mod tests {
         assert_eq!(Field::new(" 0,30 ").decimal(0, 10, "0 to 10"), Some(Decimal::new(30, 2)));
         assert_eq!(Field::new("10 pm").time(), Some(1320));
         assert_eq!(Field::new("2026-05-01").day(), Some(jiff::civil::date(2026, 5, 1)));
+        let evening = jiff::civil::date(2026, 5, 1).at(17, 30, 0, 0);
+        for text in ["2026-05-01 17:30", "2026-05-01T17:30", " 2026-05-01 5:30 pm "] {
+            assert_eq!(Field::new(text).day_and_time(), Some(evening), "{text}");
+        }
+        assert_eq!(Field::new("17:30").day_and_time(), None);
         let mut empty = Field::new("  ");
         assert_eq!((empty.decimal(0, 10, ""), empty.time(), empty.day(), empty.fault), (None, None, None, None));
         let mut late = Field::new("late");

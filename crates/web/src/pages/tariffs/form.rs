@@ -213,7 +213,7 @@ impl TariffForm {
             kwh: field("40"),
             minutes: field("25"),
             parked: field("0"),
-            began: field("2026-11-27T17:30"),
+            began: field("2026-11-27 17:30"),
             tariff: None,
             stop: None,
         }
@@ -312,7 +312,7 @@ impl TariffForm {
         let kwh = self.kwh.required(0.0, 500.0, "kWh");
         let minutes = self.minutes.required(1.0, 1440.0, "minutes");
         let parked = self.parked.required(0.0, 1440.0, "minutes");
-        let began = self.began.optional("a day and time such as 2026-11-27T17:30", |text| text.parse().ok());
+        let began = self.began.day_and_time();
         let period = |minutes: f64, kwh: f64, parking| Period {
             time: Minutes::new(minutes),
             energy: Energy::kwh(kwh),
