@@ -111,12 +111,16 @@ test("the last three things are undone: 3", async ({ page }) => {
   await page.getByRole("button", { name: "20 min of rest every 2 h" }).click();
   await expect(page.getByRole("button", { name: "20 min of rest every 2 h" })).toHaveAttribute("aria-pressed", "true");
   const press = steps(3);
-  for (const gone of ["20 min of rest every 2 h", "Lunch, 45 min at noon"]) {
+  const undo = async () => {
+    const undone = page.waitForResponse((response) => response.url().endsWith("/undo"));
     await press(page.getByRole("button", { name: /^Undo/ }));
+    await undone;
     await page.goto("/trips/1");
+  };
+  for (const gone of ["20 min of rest every 2 h", "Lunch, 45 min at noon"]) {
+    await undo();
     await expect(page.getByRole("button", { name: gone })).toHaveAttribute("aria-pressed", "false");
   }
-  await press(page.getByRole("button", { name: /^Undo/ }));
-  await page.goto("/trips/1");
+  await undo();
   expect(await names()).toEqual(before);
 });
