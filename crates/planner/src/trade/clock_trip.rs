@@ -132,10 +132,20 @@ impl ClockTrip {
         self.labels.lower_bound(&self.problem)
     }
 
-    /// The fastest plan by the road alone, without hours and pauses: where they do not bind, it is the best.
+    /// The fastest plan by the road alone, without hours and pauses: where they do not bind, it is the best. A site that it stops
+    /// at is left with what the driver wants there.
     pub(crate) fn fastest_without_a_clock(&self) -> Option<Vec<(RoadIndex, f64)>> {
-        let departures = self.labels.follow(&self.problem, Node::Start, self.problem.trip.goal.start.get())?;
-        polish::polish(&self.problem, departures, 0)
+        let mut departures = self.labels.follow(&self.problem, Node::Start, self.problem.trip.goal.start.get())?;
+        let mut held = 0;
+        for node in self.problem.road() {
+            let place = departures.iter().position(|departure| departure.0 == node);
+            let Some((place, wanted)) = place.zip(self.sites[node].leave) else { continue };
+            departures.truncate(place);
+            departures.push((node, wanted));
+            departures.extend(self.labels.follow(&self.problem, Node::Site(node), wanted)?);
+            held = place + 1;
+        }
+        polish::polish(&self.problem, departures, held)
     }
 
     /// Whether a search can tell what no plan is better than: every price depends on the clock alone, and there is no boost.
