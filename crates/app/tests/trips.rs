@@ -244,6 +244,8 @@ fn a_departure_that_is_held_is_answered_like_one_that_is_wished() {
     assert!(held.contains("Your own departures:") && held.contains(&format!("→ {less} %")), "{held}");
     let best = answer(&pages.get("/trips/3/plan").1);
     assert!(answer(&held).0 >= best.0, "{:?} and {best:?}", answer(&held));
+    let file = json(&pages, &format!("/trips/3/plan.json?leave={site}:{less}"));
+    assert!((file["total_min"].as_f64().unwrap() - answer(&held).0).abs() <= 0.5, "{file}");
     // The same, kept as wishes of the trip.
     for what in ["visit", &format!("leave:{less}")] {
         let (status, _) = posted(&pages, "/trips/3/touch", &[("site", site), ("what", what)]);
@@ -293,6 +295,23 @@ fn two_plans_are_held_against_each_other() {
     // Of what cannot be driven nothing is laid under.
     let none = pages.get("/trips/1/plan?against=start%3D1").1;
     assert!(!none.contains("other-plan") && none.contains("there at"), "{none}");
+}
+
+#[test]
+fn a_plan_of_the_trade_is_taken_along_as_it_is_shown() {
+    let pages = Pages::demo();
+    let page = pages.get("/trips/3/plan?pick=40").1;
+    assert!(page.contains("A plan of the trade:"), "{page}");
+    let list = &page[page.find("/trips/3/along/stops.csv?").expect(&page)..];
+    let address = list[..list.find('"').unwrap()].replace("&#38;", "&");
+    let cost: f64 = rows(&pages.get(&address).1).iter().filter_map(|row| row["cost"].parse::<f64>().ok()).sum();
+    let best: f64 =
+        rows(&pages.get("/trips/3/along/stops.csv").1).iter().filter_map(|row| row["cost"].parse::<f64>().ok()).sum();
+    assert!(
+        (cost - answer(&page).1).abs() < 0.03 && (cost - best).abs() > 0.05,
+        "{cost}, {best} and {:?}",
+        answer(&page)
+    );
 }
 
 #[test]

@@ -169,11 +169,7 @@ impl TradedTrip {
     fn holding(&self, leave: &[(String, Soc)], stop: &StopSign) -> Result<ClockPlan, NoTrade> {
         let mut asked = self.asked.clone();
         for (site, soc) in leave {
-            asked.wishes.leave.retain(|(id, _)| id != site);
-            asked.wishes.leave.push((site.clone(), *soc));
-            if !asked.wishes.visit.contains(site) {
-                asked.wishes.visit.push(site.clone());
-            }
+            asked.wishes.hold(site, *soc);
         }
         let trade = Trade::near_best(&asked, self.value_of_time_per_hour, stop)?;
         trade.best(self.value_of_time_per_hour, self.bound_in_time).cloned().ok_or(NoTrade::Infeasible)

@@ -63,6 +63,13 @@ pub fn day_and_time(units: Units, moment: &ZonedDateTime) -> String {
     format!("{} {}", nearest.strftime("%a"), units.clock.time(minute))
 }
 
+/// The time of a moment, with the day where it is another than that of a departure: `14:10`, or `Sat 2:10 pm`.
+pub fn time_since(units: Units, departure: &ZonedDateTime, moment: &ZonedDateTime) -> String {
+    let told = day_and_time(units, moment);
+    let same = moment.date() == departure.date();
+    told.split_once(' ').filter(|_| same).map_or(told.clone(), |(_, time)| time.to_string())
+}
+
 /// A distance, whole: `123 km`.
 pub fn distance(units: Units, distance: Distance) -> String {
     format!("{:.0} {}", units.distance.of(distance), units.distance.name())

@@ -245,10 +245,7 @@ impl Headline {
 /// The time so many minutes after a departure, with the day where it is another.
 fn arrives(departure: &ZonedDateTime, total: Minutes, units: Units) -> String {
     let after = SignedDuration::from_secs((60.0 * total.get()).round() as i64);
-    let Ok(there) = departure.checked_add(after) else { return String::new() };
-    let told = figures::day_and_time(units, &there);
-    let same_day = there.date() == departure.date();
-    told.split_once(' ').filter(|_| same_day).map_or(told.clone(), |(_, time)| time.to_string())
+    departure.checked_add(after).map(|there| figures::time_since(units, departure, &there)).unwrap_or_default()
 }
 
 /// Why a stop is left when it is: the minutes of the next five points here, and of the first five at the next stop.

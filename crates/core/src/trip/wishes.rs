@@ -177,6 +177,15 @@ pub struct Wishes {
 }
 
 impl Wishes {
+    /// Stops at a site and leaves it with so much.
+    pub fn hold(&mut self, site: &str, depart: Soc) {
+        self.leave.retain(|(id, _)| id != site);
+        self.leave.push((site.into(), depart));
+        if !self.visit.iter().any(|id| id == site) {
+            self.visit.push(site.into());
+        }
+    }
+
     /// The same without what is said of sites that a trip does not have.
     #[must_use]
     pub fn of_sites(mut self, has: impl Fn(&str) -> bool) -> Self {

@@ -6,7 +6,7 @@ use spare_hour_formats::{TripOfFile, infeasible_json, plan_json, read_trips, tra
 use spare_hour_planning::drive_trip::KeptTrip;
 use spare_hour_planning::keep_trip::keep_trip;
 use spare_hour_planning::plan_report::plan_report;
-use spare_hour_planning::plan_trip::{Outcome, TripToPlan};
+use spare_hour_planning::plan_trip::Outcome;
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::Store;
 
@@ -97,15 +97,18 @@ pub(crate) async fn plan_file(
     Ok(download(&format!("plan-{id}.json"), "application/json", text))
 }
 
-/// The plan of a trip that depends on the clock; `None` for one that does not.
+/// The plan of a trip that depends on the clock, with the departures that are held as far as they can be; `None` for one that
+/// does not.
 async fn plan_by_clock(app: &App, id: i32, ask: &Ask) -> Result<Option<String>, WebError> {
-    let (here, ask) = (app.here.clone(), ask.clone());
-    app.run_while_waiting(move |store, stop| {
-        let units = store.settings()?.units;
-        let asked = |stored: &_, clock: &_| Controls::new(&ask, stored, clock, units, here.today()).asked();
-        let to_plan = KeptTrip::read(store, &here, id, asked)?.to_plan.filter(TripToPlan::needs_clock);
-        let traded = to_plan.and_then(|to_plan| TradedTrip::of_plan(&to_plan, false, stop).ok());
-        let traded = traded.map(|traded| traded.proven(None, stop));
+    let AskedTrip { question, controls, .. } = AskedTrip::new(app, id, ask).await?;
+    app.run_while_waiting(move |_, stop| {
+        let Some(own) = question.solved.kept.to_plan.as_ref().filter(|to_plan| to_plan.needs_clock()) else {
+            return Ok(None);
+        };
+        let mut held = own.clone();
+        controls.held().iter().for_each(|(site, soc)| held.wishes.hold(site, *soc));
+        let weigh = |to_plan| TradedTrip::of_plan(to_plan, false, stop).ok();
+        let traded = weigh(&held).or_else(|| weigh(own)).map(|traded| traded.proven(None, stop));
         Ok(traded.as_ref().and_then(|traded| traded.report(false)).map(|report| trade_json(&report)))
     })
     .await

@@ -50,7 +50,9 @@ pub(crate) async fn show(
         .to_plan
         .clone()
         .ok_or_else(|| WebError::Refused("The car of this trip has no charge curve yet.".into()))?;
-    to_plan.wishes.leave.extend(asked.controls.held());
+    for (site, soc) in asked.controls.held() {
+        to_plan.wishes.hold(&site, soc);
+    }
     let file = to_plan.to_file();
     let host = headers.get(HOST).and_then(|host| host.to_str().ok()).unwrap_or("localhost");
     let shown = LinkPage {

@@ -46,6 +46,8 @@ pub(super) enum Outcome {
 /// A plan.
 pub(super) struct Planned {
     pub(super) id: i32,
+    /// Whether it is a plan of the trade, and not the best.
+    pub(super) picked: bool,
     pub(super) headline: Headline,
     pub(super) cost: String,
     /// The money in figures, for the script.
@@ -86,8 +88,6 @@ pub(super) struct Against {
     pub(super) minutes: String,
     pub(super) money: String,
     pub(super) let_go: String,
-    /// Whether it is a plan of the trade, and not the driver's own departures.
-    pub(super) picked: bool,
 }
 
 /// A site of the road.
@@ -119,10 +119,8 @@ pub(super) struct Shown<'a> {
 impl Shown<'_> {
     /// The time so many minutes after it leaves, with the day where it is another.
     pub(super) fn time(&self, minutes: f64) -> String {
-        let Some(moment) = self.shown.moment(minutes) else { return String::new() };
-        let told = figures::day_and_time(self.units, &moment);
-        let same = moment.date() == self.shown.departure.date();
-        told.split_once(' ').filter(|_| same).map_or(told.clone(), |(_, time)| time.to_string())
+        let moment = self.shown.moment(minutes);
+        moment.map(|moment| figures::time_since(self.units, &self.shown.departure, &moment)).unwrap_or_default()
     }
 }
 
@@ -148,7 +146,7 @@ impl PlanView {
                 let planned = solved.planned().map(|planned| &**planned).filter(|_| traded.is_none());
                 let currency = &kept.stored.about.currency;
                 let shown = Shown { kept, controls, units, currency, shown, planned, wishes: &wishes };
-                Outcome::Planned(shown.planned(other, asked.pick.is_some(), whole))
+                Outcome::Planned(shown.planned(other, asked.pick, whole))
             }
             Answer::Stranded => match &solved.outcome {
                 Some(Planning::Infeasible(none)) => {
@@ -198,7 +196,7 @@ fn stranded(none: &NoPlan, controls: &Controls, units: Units) -> Outcome {
 }
 
 impl Shown<'_> {
-    fn planned(&self, other: Option<&ShownPlan>, picked: bool, whole: bool) -> Planned {
+    fn planned(&self, other: Option<&ShownPlan>, pick: Option<usize>, whole: bool) -> Planned {
         let (shown, controls, units, currency) = (self.shown, self.controls, self.units, self.currency);
         let (trip, plan) = (&shown.trip, &shown.plan);
         let name = |id: &str| trip.find_site(id).map_or_else(|| id.to_string(), |site| trip.site(site).name.clone());
@@ -208,12 +206,15 @@ impl Shown<'_> {
             minutes: figures::more_minutes(plan.total.get() - other.plan.total.get()),
             money: figures::more_money(plan.cost - other.plan.cost, currency),
             let_go,
-            picked,
         };
         let best = || ShownPlan { plan: shown.best.clone(), ..shown.clone() };
         let free = || format!("?{}", controls.address_with(&[], None));
-        let files = controls.address_with(&controls.leave, None);
+        // A plan of the trade is taken along, and compared with, as that plan.
+        let picked = pick.is_some();
+        let own = pick.map(|place| format!("&pick={place}")).unwrap_or_default();
+        let files = format!("{}{own}", controls.address_with(&controls.leave, None));
         Planned {
+            picked,
             id: self.kept.stored.id,
             headline: Headline::new(plan, &shown.departure, units),
             cost: format!("{:.2} {currency}", plan.cost),
@@ -226,7 +227,7 @@ impl Shown<'_> {
             lowest: trips::lowest(shown.lowest(), units),
             against_best: (picked || !shown.held.is_empty()).then(|| against(&best(), free())),
             against_other: other.map(|other| against(other, format!("?{}", controls.address_without_other()))),
-            compare: format!("?{}", query([("against", controls.address_without_other())])),
+            compare: format!("?{}", query([("against", format!("{}{own}", controls.address_without_other()))])),
             dropped: shown.dropped.iter().map(|(id, depart)| trips::not_kept(&name(id), *depart)).collect(),
             closed_stop: closed
                 .map(|closed| trips::closed(&closed, controls.departure, units, "your own departures lead there then")),
