@@ -20,15 +20,21 @@ test("drives are typed, understood, and change what the car is said to take", as
   await expect(page.getByText("Kept as the car’s own consumption")).toBeVisible();
 });
 
-test("an odd drive is pointed at, left out and brought back", async ({ page }) => {
+test("an odd drive is pointed at, left out, found and brought back", async ({ page }) => {
   await page.goto("/drives");
+  // Its month is folded: a link leads to what should be looked at.
+  await page.getByRole("link", { name: /that should be looked at/ }).click();
   const odd = page.getByRole("row").filter({ hasText: "Far off all the others" });
   await expect(odd).toHaveCount(1);
   await expect(odd).toContainText("read in the rain");
+  await odd.locator("summary").click();
   await odd.getByPlaceholder("why").fill("misread");
   await odd.getByRole("button", { name: /^leave out/ }).click();
-  await expect(page.getByText("left out: misread")).toBeVisible();
   await expect(page.getByText("59 of 60 count.")).toBeVisible();
+  await page.getByLabel(/^Find by day/).fill("misread");
+  await page.getByRole("button", { name: "Find" }).click();
+  await expect(page.getByText("left out: misread")).toBeVisible();
+  await page.getByRole("row", { name: /left out/ }).locator("summary").click();
   await page.getByRole("button", { name: /^take back in/ }).click();
-  await expect(page.getByText("left out: misread")).toHaveCount(0);
+  await expect(page.getByRole("link", { name: /that should be looked at/ })).toBeVisible();
 });

@@ -1,5 +1,6 @@
 //! The `spare-hour` command.
 
+mod advise;
 mod analyse;
 mod demo;
 mod directory;
@@ -31,6 +32,8 @@ enum Command {
     Analyse(analyse::Analyse),
     /// The best plan of a trip, and the strategies beside it.
     Plan(plan::PlanTrip),
+    /// Leave now, or wait? At a site of a trip under way.
+    Advise(advise::Advise),
     /// Let a simulated charger feed a charge that is being measured.
     StandIn(stand_in::Play),
 }
@@ -75,6 +78,7 @@ fn main() -> ExitCode {
         Command::Serve(serve) => serve.run().map_err(Failure::from),
         Command::Analyse(analyse) => analyse.run(),
         Command::Plan(plan) => plan.run(),
+        Command::Advise(advise) => advise.run(),
         Command::StandIn(play) => play.run(),
     };
     match done {

@@ -14,6 +14,7 @@ use spare_hour_planning::clock::{Here, after};
 use spare_hour_planning::plan_report::plan_report;
 use spare_hour_planning::plan_trip::{Outcome, PlannedTrip, TripToPlan, minute_of_day};
 use spare_hour_planning::trade_trip::TradedTrip;
+use spare_hour_planning::under_way::rest_of_file;
 use spare_hour_wording::{refused, trips};
 
 use crate::{Failure, print, read_file};
@@ -36,6 +37,7 @@ impl PlanTrip {
         let named = |message: String| format!("{}: {message}", self.trip.display());
         let read = read_trip_with_wishes(&read_file(&self.trip)?);
         let file = read.map_err(|error| Failure::Input(named(error.to_string())))?;
+        let file = rest_of_file(file).map_err(|refused| Failure::Input(named(refused::sentence(&refused))))?;
         let to_plan = TripToPlan::of_file(file.clone(), &Here::of_this_machine())
             .map_err(|refused| Failure::Input(named(refused::sentence(&refused))))?;
         // Version 1 has no departure: it is planned as it always was.

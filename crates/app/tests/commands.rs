@@ -336,3 +336,83 @@ fn an_analysis_names_its_base_and_tells_all_of_the_curve() {
     }
     assert_eq!(ask(&["--test-range-km", "350"]).status.code(), Some(1));
 }
+
+/// The example trip under way: at its first stop, with 17 %.
+fn under_way(now: &Value) -> Value {
+    let mut trip: Value =
+        serde_json::from_str(&std::fs::read_to_string(repository("docs/formats/trip.example.json")).unwrap()).unwrap();
+    trip["now"] = now.clone();
+    trip
+}
+
+#[test]
+fn a_trip_under_way_is_planned_from_where_one_is() {
+    let directory = tempfile::tempdir().unwrap();
+    let whole = json(&run(&["plan", &repository("docs/formats/trip.example.json"), "--json"]));
+    let first = &whole["stops"][0];
+    let now =
+        serde_json::json!({"at": "2026-12-18T13:05", "at_km": 0, "at_site": first["site"], "soc": first["arrive_soc"]});
+    let file = written(&directory, "now.json", &under_way(&now).to_string());
+    let rest = json(&run(&["plan", &file, "--json"]));
+    assert_eq!(
+        (&rest["stops"][0]["site"], &rest["stops"][0]["overhead_min"]),
+        (&first["site"], &serde_json::json!(0.0))
+    );
+    assert!((rest["stops"][0]["depart_soc"].as_f64().unwrap() - first["depart_soc"].as_f64().unwrap()).abs() < 0.1);
+    assert!(rest["depart_at"].as_str().unwrap().starts_with("2026-12-18T13:05"));
+    for (field, value, said) in [
+        ("at_site", serde_json::json!("nowhere"), "now.at_site: is \"nowhere\"; expected the id of one of sites"),
+        ("soc", serde_json::json!(140), "now.soc: is 140; expected 0 to 100 %"),
+        ("at", serde_json::json!("noon"), "now.at: is \"noon\"; expected a civil time"),
+        ("avoid", serde_json::json!(["nowhere"]), "now.avoid: has \"nowhere\"; expected ids of sites"),
+    ] {
+        let mut wrong = now.clone();
+        wrong[field] = value;
+        let output = run(&["plan", &written(&directory, "wrong.json", &under_way(&wrong).to_string())]);
+        assert!(output.status.code() == Some(1) && text(&output.stderr).contains(said), "{}", text(&output.stderr));
+    }
+}
+
+#[test]
+fn advise_gives_every_field_of_the_contract() {
+    let directory = tempfile::tempdir().unwrap();
+    let whole = json(&run(&["plan", &repository("docs/formats/trip.example.json"), "--json"]));
+    let first = &whole["stops"][0];
+    let now =
+        serde_json::json!({"at": "2026-12-18T13:05", "at_km": 0, "at_site": first["site"], "soc": first["arrive_soc"]});
+    let file = written(&directory, "now.json", &under_way(&now).to_string());
+    let soc = first["arrive_soc"].as_f64().unwrap();
+    let csv = format!("elapsed,soc,power_kw\n0:00,{soc},20\n1:00,{},90\n2:00,{},90\n", soc + 1.5, soc + 3.5);
+    let readings = written(&directory, "r.csv", &csv);
+    let told = json(&run(&["advise", &file, "--readings", &readings, "--json"]));
+    assert_eq!(told["action"], "stay");
+    for field in [
+        "leave_soc",
+        "leave_in_min",
+        "here_next5_min",
+        "next_arrive_soc",
+        "total_min_advised",
+        "power_ratio",
+        "power_ratio_error",
+        "expected_kw",
+        "findings",
+        "why",
+    ] {
+        assert!(!told[field].is_null(), "{field} of {told}");
+    }
+    for field in ["total_min_now", "cost_so_far", "there_next5_min", "next_site"] {
+        assert!(told.get(field).is_some(), "{field}");
+    }
+    // With enough for the next stop's leg and a crawl here, one leaves.
+    let full = written(&directory, "full.csv", "elapsed,soc,power_kw\n0:00,90,20\n5:00,95,6\n10:00,96,6\n");
+    let told = json(&run(&["advise", &file, "--readings", &full, "--json"]));
+    assert_eq!((&told["action"], &told["leave_in_min"]), (&serde_json::json!("leave"), &serde_json::json!(0.0)));
+    let people = text(&run(&["advise", &file, "--readings", &full]).stdout);
+    assert!(people.starts_with("Leave now.\n"), "{people}");
+    let on_the_road = serde_json::json!({"at": "2026-12-18T13:05", "at_km": 10, "soc": 50});
+    let output =
+        run(&["advise", &written(&directory, "road.json", &under_way(&on_the_road).to_string()), "--readings", &full]);
+    assert!(output.status.code() == Some(1) && text(&output.stderr).contains("now.at_site: is missing"));
+    let output = run(&["advise", &repository("docs/formats/trip.example.json"), "--readings", &full]);
+    assert!(output.status.code() == Some(1) && text(&output.stderr).contains("now: is missing"));
+}

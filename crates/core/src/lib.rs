@@ -22,6 +22,7 @@
 //! | what is known of a car | [`charging::known_car`] |
 //! | charging from alternating current | [`charging::ac_charge`] |
 //! | minutes from one SoC to another | [`charging::charging_time`] |
+//! | a charge under way against what was expected | [`charging::charge_now`] |
 //! | what a stall lets a car take | [`charging::stall`] |
 //! | what was driven, and what is odd about it | [`driving::drive`], [`driving::drive_findings`] |
 //! | what the road takes | [`driving::road_load`], [`driving::air_density`] |
@@ -31,6 +32,7 @@
 //! | energy and minutes of the road | [`driving::route`] |
 //! | a month of drives and charges, and the next one | [`driving::month_balance`], [`driving::coming_month`] |
 //! | prices, receipts of stops, memberships | [`money::tariff`], [`money::receipt`], [`money::stop_periods`], [`money::membership`] |
+//! | what is left of a trip under way | [`trip::under_way`] |
 //! | the trip to plan, its sites and their hours | [`trip`], [`trip::site_details`], [`trip::opening_hours`] |
 //!
 //! A draft that cannot become what it should says why as a [`refused::Refused`]. The best stops of a trip are found by the crate `spare-hour-planner`.

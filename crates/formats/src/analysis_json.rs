@@ -116,7 +116,7 @@ struct PointFile {
 }
 
 #[derive(Serialize)]
-struct FindingFile {
+pub(crate) struct FindingFile {
     code: &'static str,
     severity: &'static str,
     certainty: &'static str,
@@ -347,7 +347,8 @@ fn threshold_file(threshold: &Threshold) -> ThresholdFile {
     }
 }
 
-fn finding_file(finding: &Finding) -> FindingFile {
+/// A finding as a file tells it.
+pub(crate) fn finding_file(finding: &Finding) -> FindingFile {
     FindingFile {
         code: finding.code(),
         severity: match finding.severity() {

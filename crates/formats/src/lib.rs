@@ -3,6 +3,7 @@
 //! Readers are strict about meaning and forgiving about spelling. What they refuse they refuse with a [`FormatError`]
 //! that names the place, what is wrong and what is expected. Nothing here panics on any input.
 
+mod advice_json;
 mod analysis_json;
 mod car_list;
 mod conditions;
@@ -41,6 +42,7 @@ use spare_hour_core::refused::Refused;
 use spare_hour_wording::refused;
 use thiserror::Error;
 
+pub use advice_json::advice_json;
 pub use analysis_json::analysis_json;
 pub use car_list::{ListedCurve, read_cars, read_curves, read_points, write_cars, write_curves, write_points};
 pub use conditions::{condition_pairs, note_condition};

@@ -271,6 +271,7 @@ fn geojson(text: &str) -> Result<Vec<ChargingPlace>, FormatError> {
                 connectors: site_list::connectors(&text("connectors").unwrap_or_default()).map_err(wrong)?,
                 facilities: text("facilities"),
                 note: text("note"),
+                charging: None,
             },
         });
     }

@@ -89,6 +89,7 @@ pub(crate) fn details(row: &Row) -> Result<SiteDetails, FormatError> {
             .map_err(|problem| row.wrong(format!("connectors: {problem}")))?,
         facilities: short("facilities")?,
         note: short("note")?,
+        charging: None,
     })
 }
 

@@ -13,6 +13,7 @@ use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::money::tariff::Tariff;
 use spare_hour_core::quantity::{Consumption, Current, Distance, Energy, Minutes, Power, Soc, Speed};
 use spare_hour_core::trip::site_details::{Connector, MOST_TEXT, SiteDetails};
+use spare_hour_core::trip::under_way::Now;
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
 
@@ -24,10 +25,10 @@ const FORMAT: &str = "spare-hour/trip";
 /// What is written of a trip with a departure or tariffs; without them it is version 1.
 const VERSION: u32 = 2;
 /// Parts of version 2 that are not weighed yet: the object that holds them, and their names.
-const NOT_WEIGHED: [(&str, &[&str]); 3] =
-    [("vehicle", &["curves", "pack"]), ("route.segments[]", &["outside_c", "paces"]), ("", &["now"])];
+const NOT_WEIGHED: [(&str, &[&str]); 2] =
+    [("vehicle", &["curves", "pack"]), ("route.segments[]", &["outside_c", "paces"])];
 /// Parts of version 2 that the command weighs and a kept trip cannot hold yet.
-const NOT_KEPT: [(&str, &[&str]); 1] = [("goal", &["doubt"])];
+const NOT_KEPT: [(&str, &[&str]); 2] = [("goal", &["doubt"]), ("", &["now"])];
 /// Speed on the way off the route where a file does not say.
 pub(crate) const OFF_ROUTE_KMH: f64 = 50.0;
 
@@ -48,6 +49,23 @@ struct TripFile {
     #[serde(default)]
     sites: Vec<SiteFile>,
     goal: GoalFile,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    now: Option<NowFile>,
+}
+
+/// Where one is on the trip.
+#[derive(Deserialize, Serialize)]
+struct NowFile {
+    at: String,
+    #[serde(default)]
+    at_km: Option<f64>,
+    #[serde(default)]
+    at_site: Option<String>,
+    soc: f64,
+    #[serde(default)]
+    taken: Vec<String>,
+    #[serde(default)]
+    avoid: Vec<String>,
 }
 
 #[derive(Deserialize, Serialize)]
@@ -173,6 +191,8 @@ pub struct TripOfFile {
     pub tariffs: Vec<(String, Tariff)>,
     /// What is wished of it, and known for that.
     pub wishes: Wishes,
+    /// Where one is on it, when it is under way.
+    pub now: Option<Now>,
 }
 
 /// What a trip file holds beside the trip.
@@ -230,9 +250,39 @@ pub fn read_trip_with_wishes(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
         wished = wishes(text)?;
     }
     let tariffs = tariffs(&file)?;
-    let departure = departure(file.departure.as_deref(), file.time_zone.as_deref())?;
+    let zone = file.time_zone.as_deref();
+    // A zone that is none is wrong, whether or not the trip says when it leaves.
+    moment("time_zone", "2026-01-01T00:00", zone)?;
+    let departure = file.departure.as_deref().map(|civil| moment("departure", civil, zone)).transpose()?;
+    let now = file.now.as_ref().map(|now| now_of(now, &file)).transpose()?;
     let trip = Trip::new(draft(file)?).map_err(|error| FormatError::refused("", &error))?;
-    Ok(TripOfFile { trip, departure, tariffs, wishes: wished })
+    Ok(TripOfFile { trip, departure, tariffs, wishes: wished, now })
+}
+
+/// Where one is: at a site, its own kilometre is the place.
+fn now_of(file: &NowFile, trip: &TripFile) -> Result<Now, FormatError> {
+    let wrong = |field: &str, problem: String| FormatError::path(format!("now.{field}"), problem);
+    let site = file.at_site.as_ref().map(|id| {
+        let found = trip.sites.iter().find(|site| site.id == *id);
+        found.ok_or_else(|| wrong("at_site", format!("is \"{id}\"; expected the id of one of sites, or null")))
+    });
+    let at_km = match (site.transpose()?, file.at_km) {
+        (Some(site), _) => site.at_km,
+        (None, Some(km)) => km,
+        (None, None) => return Err(wrong("at_km", "is missing; expected how far along the road one is, in km".into())),
+    };
+    let known = |id: &&String| !trip.sites.iter().any(|site| site.id == **id);
+    if let Some(id) = file.avoid.iter().find(known) {
+        return Err(wrong("avoid", format!("has \"{id}\"; expected ids of sites")));
+    }
+    Ok(Now {
+        at: moment("now.at", &file.at, trip.time_zone.as_deref())?,
+        at_km: Distance::km(at_km),
+        at_site: file.at_site.clone(),
+        soc: Soc::percent(file.soc),
+        taken: file.taken.clone(),
+        avoid: file.avoid.clone(),
+    })
 }
 
 /// Refuses what a version 2 file may hold, and says why.
@@ -291,18 +341,16 @@ fn tariffs(file: &TripFile) -> Result<Vec<(String, Tariff)>, FormatError> {
 }
 
 /// A civil time in a zone; UTC where none is named.
-fn departure(civil: Option<&str>, zone: Option<&str>) -> Result<Option<ZonedDateTime>, FormatError> {
+fn moment(path: &str, civil: &str, zone: Option<&str>) -> Result<ZonedDateTime, FormatError> {
     let zone = zone.map_or(Ok(TimeZone::UTC), |name| {
         TimeZone::get(name).map_err(|_| {
             let problem = format!("is \"{name}\"; expected an IANA name such as Europe/Lisbon");
             FormatError::path("time_zone", problem)
         })
     })?;
-    let Some(civil) = civil else { return Ok(None) };
-    let wrong =
-        || FormatError::path("departure", format!("is \"{civil}\"; expected a civil time such as 2026-12-18T07:30"));
+    let wrong = || FormatError::path(path, format!("is \"{civil}\"; expected a civil time such as 2026-12-18T07:30"));
     let time: DateTime = civil.parse().map_err(|_| wrong())?;
-    time.to_zoned_datetime(zone).map(Some).map_err(|_| wrong())
+    time.to_zoned_datetime(zone).map_err(|_| wrong())
 }
 
 /// Says what serde found in the words of the other errors.
@@ -408,6 +456,7 @@ fn details(index: usize, file: DetailsFile) -> Result<SiteDetails, FormatError> 
         connectors: connectors.map_err(|problem| wrong("connectors", problem))?,
         facilities: short("facilities", file.facilities)?,
         note: short("note", file.note)?,
+        charging: None,
     })
 }
 
@@ -455,6 +504,7 @@ pub fn write_trip(trip: &Trip, beside: Beside) -> String {
             min_soc_on_way: trip.goal.on_way.map(Soc::get),
             value_of_time_per_hour: trip.goal.value_of_time_per_hour,
         },
+        now: None,
     };
     let mut value = serde_json::to_value(&file).unwrap_or_default();
     if let Some(wishes) = wishes {
@@ -647,7 +697,7 @@ mod tests {
         for (from, to, path) in [
             ("\"start_soc\"", "\"doubt\": {}, \"start_soc\"", "goal.doubt"),
             ("\"kmh\"", "\"paces\": [1], \"kmh\"", "route.segments[0].paces"),
-            ("\"goal\"", "\"now\": {}, \"goal\"", "now"),
+            ("\"goal\"", "\"now\": {\"at\": \"2026-12-18T13:05\", \"at_km\": 1, \"soc\": 50}, \"goal\"", "now"),
         ] {
             let error = read_trip(second.replacen(from, to, 1).as_bytes()).unwrap_err();
             assert_eq!(error.place, crate::Place::Path(path.into()), "{error}");

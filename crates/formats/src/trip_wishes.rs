@@ -132,6 +132,7 @@ fn pauses(value: &Value) -> Result<Vec<Pause>, FormatError> {
             name: file.name,
             length: Minutes::new(file.minutes),
             anywhere: file.anywhere,
+            taken: false,
         })
     };
     items.iter().enumerate().map(pause).collect()

@@ -94,6 +94,7 @@ fn lunch() -> Pause {
         to: time(13, 30, 0, 0),
         needs: Some(Facility::Eat),
         anywhere: false,
+        taken: false,
     }
 }
 
@@ -380,6 +381,7 @@ fn a_night_beside_a_one_phase_post_fills_the_battery() {
         to: time(23, 0, 0, 0),
         needs: Some(Facility::Sleep),
         anywhere: false,
+        taken: false,
     };
     let known = SiteWishes { post: Some(post), has: vec![Facility::Sleep], zone: None };
     let wishes = Wishes {

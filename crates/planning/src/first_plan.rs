@@ -70,7 +70,7 @@ impl FirstPlan {
     /// When there cannot be such a trip.
     pub fn trip(&self) -> Result<TripOfFile, Refused> {
         let trip = Trip::new(self.draft())?;
-        Ok(TripOfFile { trip, departure: None, tariffs: Vec::new(), wishes: Wishes::default() })
+        Ok(TripOfFile { trip, departure: None, tariffs: Vec::new(), wishes: Wishes::default(), now: None })
     }
 
     /// Keeps car, curve and trip; returns the trip's number.

@@ -13,7 +13,7 @@ use crate::tariffs;
 /// # Errors
 /// When there is no such car, or the store refuses.
 pub fn keep_trip(store: &Store, file: TripOfFile, car: Option<i32>, currency: &str) -> Result<i32, PlanningError> {
-    let TripOfFile { trip, departure, tariffs, wishes } = file;
+    let TripOfFile { trip, departure, tariffs, wishes, .. } = file;
     let mut draft = trip.into_draft();
     if draft.name.trim().is_empty() {
         draft.name = "A trip".into();

@@ -13,6 +13,8 @@
 //! | the best hour to leave | [`best_hour`] |
 //! | the way back of a trip | [`way_back`] |
 //! | what is kept of tariffs and memberships | [`tariffs`] |
+//! | a trip under way, planned anew | [`under_way`] |
+//! | leave now, or wait | [`advise`] |
 //! | what a session says | [`read_charge`] |
 //! | what a car's sessions amount to | [`combine_charges`] |
 //! | a month of drives and charges | [`month`] |
@@ -20,6 +22,7 @@
 //! | a trip of a file, kept | [`keep_trip`] |
 //! | solved trips that are kept for a while | [`kept`] |
 
+pub mod advise;
 pub mod backup;
 pub mod best_hour;
 pub mod clock;
@@ -42,6 +45,7 @@ pub mod shown_plan;
 pub mod take_along;
 pub mod tariffs;
 pub mod trade_trip;
+pub mod under_way;
 pub mod way_back;
 
 use spare_hour_core::refused::Refused;

@@ -68,6 +68,17 @@ impl Prices {
         Self { by_site: tariffs.into_iter().collect(), memberships: Vec::new() }
     }
 
+    /// The same with other tariffs of its sites.
+    #[must_use]
+    pub fn with(self, tariffs: Vec<(String, Tariff)>) -> Self {
+        Self { by_site: tariffs.into_iter().collect(), ..self }
+    }
+
+    /// The tariff that a site asks.
+    pub fn of_site(&self, site: &str) -> Option<&Tariff> {
+        self.by_site.get(site)
+    }
+
     /// The tariffs by site, as a file holds them; sites in the trip's order.
     pub fn for_file(&self, trip: &Trip) -> Vec<(String, Tariff)> {
         let asked = |site: &Site| Some((site.id.clone(), self.by_site.get(&site.id)?.clone()));

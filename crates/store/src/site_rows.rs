@@ -92,6 +92,7 @@ impl SiteRow {
                 connectors: connectors.map_err(damaged)?,
                 facilities: self.facilities,
                 note: self.note,
+                charging: None,
             },
         })
     }

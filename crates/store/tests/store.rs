@@ -137,6 +137,7 @@ fn trip(car: i32) -> NewTrip {
             connectors: vec!["4 × IEC_62196_T2_COMBO 150 kW".parse().unwrap(), "CHADEMO".parse().unwrap()],
             facilities: Some("eat".into()),
             note: Some("behind the barn".into()),
+            charging: None,
         },
     };
     NewTrip {

@@ -3,6 +3,7 @@
 pub mod ac_charge;
 pub mod boost_split;
 pub mod car_check;
+pub mod charge_now;
 pub mod charging_time;
 pub mod curve_band;
 pub mod curve_family;

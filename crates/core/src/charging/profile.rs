@@ -163,6 +163,36 @@ impl Profile {
         Self { points }
     }
 
+    /// This profile up to a SoC, and from there on another.
+    #[must_use]
+    pub fn then(&self, at: f64, other: &Self) -> Self {
+        let before = self.pieces().into_iter().filter(|piece| piece.from < at);
+        let after = other.pieces().into_iter().filter(|piece| piece.to > at);
+        let before =
+            before.flat_map(|piece| [(piece.from, piece.start), (piece.to.min(at), piece.at(piece.to.min(at)))]);
+        let after = after.flat_map(|piece| [(piece.from.max(at), piece.at(piece.from.max(at))), (piece.to, piece.end)]);
+        let mut points: Vec<(f64, f64)> = before.chain(after).collect();
+        points.dedup();
+        Self { points }
+    }
+
+    /// The mean of two profiles, in which this one counts so much, 0 to 1.
+    #[must_use]
+    pub fn mixed(&self, share: f64, other: &Self) -> Self {
+        let mixed = |ours: f64, theirs: f64| share * ours + (1.0 - share) * theirs;
+        let (ours, theirs) = (self.pieces(), other.pieces());
+        let (mut i, mut j, mut from) = (0, 0, 0.0);
+        let mut points = Vec::with_capacity(2 * (ours.len() + theirs.len()));
+        while i < ours.len() && j < theirs.len() {
+            let to = ours[i].to.min(theirs[j].to);
+            points.extend([from, to].map(|soc| (soc, mixed(ours[i].at(soc), theirs[j].at(soc)))));
+            (i, j) = (i + usize::from(ours[i].to <= to), j + usize::from(theirs[j].to <= to));
+            from = to;
+        }
+        points.dedup();
+        Self { points }
+    }
+
     /// The SoC values at which the profile has a point, each once, rising.
     pub fn knots(&self) -> Vec<f64> {
         let mut knots: Vec<f64> = self.points.iter().map(|point| point.0).collect();

@@ -30,6 +30,11 @@ pub struct BoostedStart {
 }
 
 impl BoostedStart {
+    /// Power into the battery over SoC during it, kW.
+    pub fn power(&self) -> &Profile {
+        &self.power
+    }
+
     /// The SoC in % at which the boost of a charge from `soc` is over.
     pub fn carries(&self, soc: f64) -> f64 {
         self.time.soc_after(Soc::percent(soc), Minutes::new(self.minutes)).get()
@@ -39,6 +44,9 @@ impl BoostedStart {
 impl Stall {
     /// The times of `vehicle` at a stall of `site`.
     pub fn new(vehicle: &Vehicle, site: &Site) -> Self {
+        if let Some(power) = &site.details.charging {
+            return Self { sustained: ChargingTime::new(power, vehicle.usable), power: power.clone(), boost: None };
+        }
         let limit = site_limit(vehicle, site);
         let power = vehicle.charge_curve.min(&limit);
         let boost = vehicle.boost.as_ref().filter(|boost| boost.time.get() > 0.0).map(|boost| {
@@ -110,7 +118,8 @@ impl Stall {
         self.boost.as_ref()
     }
 
-    fn boost_from(&self, start: Soc) -> Option<&BoostedStart> {
+    /// The boost of a charge that begins at a SoC.
+    pub fn boost_from(&self, start: Soc) -> Option<&BoostedStart> {
         self.boost.as_ref().filter(|boost| start.get() <= boost.max_start)
     }
 }

@@ -3,6 +3,7 @@
 mod check;
 pub mod opening_hours;
 pub mod site_details;
+pub mod under_way;
 pub mod wishes;
 
 use std::ops::Deref;
@@ -187,6 +188,15 @@ impl Trip {
     #[must_use]
     pub fn without_sites(mut self, left_out: impl Fn(&Site) -> bool) -> Self {
         self.0.sites.retain(|site| !left_out(site));
+        self
+    }
+
+    /// The same trip with the power into the battery over SoC, kW, of a charge that is under way at one of its sites.
+    #[must_use]
+    pub fn with_charge(mut self, id: &str, power: Profile) -> Self {
+        if let Some(site) = self.0.sites.iter_mut().find(|site| site.id == id) {
+            site.details.charging = Some(power);
+        }
         self
     }
 

@@ -3,6 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
+use crate::charging::profile::Profile;
 use crate::quantity::{Current, Minutes, Power, Voltage};
 use crate::trip::opening_hours::OpeningHours;
 
@@ -45,6 +46,8 @@ pub struct SiteDetails {
     pub facilities: Option<String>,
     /// What the driver noted.
     pub note: Option<String>,
+    /// Power into the battery over SoC, kW, of the charge that is under way there: in place of what car and stall let expect.
+    pub charging: Option<Profile>,
 }
 
 impl SiteDetails {

@@ -95,6 +95,8 @@ pub struct Pause {
     pub needs: Option<Facility>,
     /// Whether it may also be taken at the roadside, without charging.
     pub anywhere: bool,
+    /// Whether the next of them was taken already.
+    pub taken: bool,
 }
 
 /// What a car can take from an AC post.

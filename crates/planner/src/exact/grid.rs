@@ -2,6 +2,7 @@
 
 use crate::model::leg::SAME;
 use crate::model::problem::{BOOST_MARGIN, Problem};
+use spare_hour_core::charging::profile::Profile;
 
 /// Width of the grid in % SoC.
 const STEP: f64 = 0.1;
@@ -27,7 +28,7 @@ pub(crate) struct Point {
 
 impl Grid {
     pub(crate) fn new(problem: &Problem) -> Self {
-        let (floor, ceiling) = (problem.trip.goal.floor.get(), problem.ceiling);
+        let (floor, ceiling) = (problem.lowest(), problem.ceiling);
         let knots = curve_knots(problem);
         let steps = ((ceiling - floor) / STEP).floor() as usize;
         let mut edges: Vec<f64> = (0..=steps).map(|step| floor + step as f64 * STEP).collect();
@@ -92,6 +93,8 @@ fn curve_knots(problem: &Problem) -> Vec<f64> {
     let vehicle = &problem.trip.vehicle;
     let mut knots = vehicle.charge_curve.knots();
     knots.extend(vehicle.boost.iter().flat_map(|boost| boost.charge_curve.knots()));
+    let charges = problem.trip.sites.iter().filter_map(|site| site.details.charging.as_ref());
+    knots.extend(charges.flat_map(Profile::knots));
     knots.sort_by(f64::total_cmp);
     knots.dedup();
     knots

@@ -133,8 +133,21 @@ impl Problem {
     pub(crate) fn floor(&self, node: Node) -> f64 {
         match node {
             Node::End => self.trip.goal.arrival.get(),
+            Node::Site(node) if self.is_here(node) => self.lowest(),
             _ => self.trip.goal.floor.get(),
         }
+    }
+
+    /// Whether a charge is under way at a site: one stands there already, whatever is in the battery.
+    fn is_here(&self, node: RoadIndex) -> bool {
+        self.site(node).details.charging.is_some()
+    }
+
+    /// Least SoC with which any charge may begin.
+    pub(crate) fn lowest(&self) -> f64 {
+        let goal = &self.trip.goal;
+        let here = self.road().any(|node| self.is_here(node));
+        if here { goal.floor.get().min(goal.start.get()) } else { goal.floor.get() }
     }
 
     fn legs_from(&self, from: Node) -> Vec<Leg> {
@@ -172,7 +185,9 @@ impl Problem {
         };
         let departure = if from == Node::Start { self.trip.goal.start.get() } else { self.ceiling };
         let most_arriving = if to == Node::End { f64::INFINITY } else { self.ceiling };
-        let on_way = self.trip.goal.least_on_way().get();
+        let here = matches!(to, Node::Site(node) if self.is_here(node));
+        let least_on_way = self.trip.goal.least_on_way().get();
+        let on_way = if here { least_on_way.min(departure) } else { least_on_way };
         Leg::new(to, road, Limits { floor: self.floor(to), on_way, departure, most_arriving })
     }
 
@@ -219,6 +234,9 @@ fn stalls(trip: &Trip, order: &TiVec<RoadIndex, SiteIndex>) -> TiVec<RoadIndex, 
     let mut kinds: HashMap<(u64, Option<u64>), Arc<Stall>> = HashMap::new();
     let shared = |&index: &SiteIndex| {
         let site = trip.site(index);
+        if site.details.charging.is_some() {
+            return Arc::new(Stall::new(&trip.vehicle, site));
+        }
         let kind = (site.max_power.get().to_bits(), site.max_current.map(|current| current.get().to_bits()));
         Arc::clone(kinds.entry(kind).or_insert_with(|| Arc::new(Stall::new(&trip.vehicle, site))))
     };

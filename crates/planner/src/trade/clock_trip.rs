@@ -24,6 +24,8 @@ use crate::model::road_index::RoadIndex;
 
 /// Most occasions of pauses that are looked at.
 const MOST_OCCASIONS: usize = 30;
+/// A pause that was taken is one whose window begins less than so long from now, minutes.
+const TAKEN_AHEAD: f64 = 360.0;
 
 /// A trip with its clock.
 pub(crate) struct ClockTrip {
@@ -245,7 +247,10 @@ fn clock_site(trip: &TradeTrip, site: &Site) -> ClockSite {
 }
 
 /// The stall of an AC post; `None` for one of direct current, or where nobody said what the car takes.
-fn post_stall(trip: &Trip, site: &Site, wishes: &Wishes) -> Option<Stall> {
+pub fn post_stall(trip: &Trip, site: &Site, wishes: &Wishes) -> Option<Stall> {
+    if site.details.charging.is_some() {
+        return None;
+    }
     let post = wishes.sites.get(&site.id)?.post?;
     let car = wishes.car_ac?;
     let vehicle = Vehicle { charge_loss_percent: car.loss_percent, boost: None, ..trip.vehicle.clone() };
@@ -309,6 +314,7 @@ fn occasions(wishes: &Wishes, departure: &ZonedDateTime) -> Vec<Occasion> {
             let end = if pause.to < pause.from { day.tomorrow().unwrap_or(day) } else { day };
             let from = minutes_until(departure, day.to_datetime(pause.from));
             let to = minutes_until(departure, end.to_datetime(pause.to));
+            let from = from.filter(|from| !pause.taken || *from > TAKEN_AHEAD);
             found.extend(from.zip(to).filter(|(_, to)| *to >= 0.0).map(|(from, to)| Occasion {
                 pause: index,
                 from,

@@ -28,7 +28,7 @@ use spare_hour_core::trip::Trip;
 use spare_hour_core::trip::wishes::Wishes;
 
 pub use clock_plan::{ClockPlan, ClockStop};
-pub use clock_trip::plug_limit;
+pub use clock_trip::{plug_limit, post_stall};
 pub use hull::best_at_some_value;
 
 use crate::StopSign;

@@ -1,5 +1,7 @@
 //! The frame around every page.
 
+pub(crate) mod months;
+
 use spare_hour_store::{Done, Step};
 
 /// What the frame shows.

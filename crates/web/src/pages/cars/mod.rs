@@ -54,6 +54,8 @@ struct ShowPage {
     name: String,
     form: CarForm,
     kept: bool,
+    /// Capacity and range.
+    told: String,
     details: Vec<String>,
     family: Vec<FamilyRow>,
     /// Sessions that could not be read, with the reason.
@@ -189,6 +191,7 @@ impl ShowPage {
             id,
             name: car.about.name.clone(),
             kept,
+            told: told(&car, units),
             details: details(&car),
             plot: plot(&car, &family, &curves),
             family: family.iter().enumerate().map(|(index, curve)| family_row(index, curve, &car)).collect(),

@@ -78,6 +78,8 @@ pub(crate) struct Ask {
     /// How many newer drives of the log are passed over, and whether only those that do not count are shown.
     from: usize,
     flagged: bool,
+    /// Words that a drive is looked for by.
+    q: String,
     used: bool,
 }
 
@@ -163,7 +165,7 @@ impl ShowPage {
         let cars = store.cars()?;
         let chosen = car_choice::chosen(&cars, ask.car)?;
         let mut at = AtForm::new(ask, store.settings()?.units);
-        let part = Part { from: ask.from, flagged: ask.flagged };
+        let part = Part { from: ask.from, flagged: ask.flagged, wanted: ask.q.trim().to_string() };
         let view = match chosen {
             Some(car) => Some(DrivesView::new(car, &store.drives_of(car.id)?, &mut at, part)),
             None => None,

@@ -251,7 +251,7 @@ mod tests {
     #[test]
     fn the_page_says_what_it_rests_on() {
         let none = DrivesView::new(&car(), &[], &mut at("110"), Part::default());
-        assert!(none.told.contains("No drive counts yet") && none.log.rows.is_empty());
+        assert!(none.told.contains("No drive counts yet") && none.log.months.is_empty());
         let lines = [
             "2026-05-01 80 km 60 min 13.1 kWh 12 °C",
             "120 km 75 min 23.5 kWh 8 °C +200 m -180 m",
@@ -259,11 +259,15 @@ mod tests {
         ];
         let view = DrivesView::new(&car(), &kept(&lines), &mut at("110"), Part::default());
         assert!(view.told.contains("It rests on 2 drives and on the car’s mass"), "{}", view.told);
-        assert_eq!((view.log.counted, view.log.rows.len()), (2, 3));
+        assert_eq!((view.log.counted, view.log.found), (2, 3));
         // The newest first; the impossible one has no fit and says why.
-        assert_eq!((view.log.rows[0].id, view.log.rows[0].fitted.as_str()), (3, "–"));
-        assert!(view.log.rows[0].findings[0].contains("1200 km/h on average"), "{:?}", view.log.rows[0].findings);
-        assert_eq!(view.log.rows[2].consumption, "16.4");
+        assert_eq!((view.log.months[0].rows[0].id, view.log.months[0].rows[0].fitted.as_str()), (3, "–"));
+        assert!(
+            view.log.months[0].rows[0].findings[0].contains("1200 km/h on average"),
+            "{:?}",
+            view.log.months[0].rows[0].findings
+        );
+        assert_eq!(view.log.months[1].rows[0].consumption, "16.4");
         let whole: f64 = view.fractions.iter().map(|part| part.value.parse::<f64>().unwrap()).sum();
         let said: f64 = view.own.0.parse().unwrap();
         assert!((whole - said).abs() < 0.25, "{whole} for {said}");

@@ -25,6 +25,7 @@ use crate::forms::car_choice;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
+use crate::layout::months::{Month, by_month, has_words};
 pub(crate) use bring::{import, lines, matched, new};
 pub(crate) use change::{change, edit, join, keep_step, leave_out, remove, use_curve};
 pub(crate) use grid::show as grid;
@@ -40,7 +41,7 @@ use view::SessionView;
 struct ListPage {
     frame: Frame,
     /// The sessions of each month, the newest first, and whether they are unfolded.
-    months: Vec<(String, bool, Vec<ListRow>)>,
+    months: Vec<Month<ListRow>>,
     /// How many are kept, and what is looked for among them.
     kept: usize,
     wanted: String,
@@ -52,27 +53,9 @@ struct ListPage {
 /// A session with the name of its car and its length.
 type ListRow = (SessionLine, String, String);
 
-/// So many sessions are shown without folding months.
-const UNFOLDED: usize = 24;
-
 /// Whether a session has all words that are looked for, in its name, its car or its day.
 fn is_wanted((session, car, _): &ListRow, wanted: &str) -> bool {
-    let text = format!("{} {car} {}", session.name, session.day).to_lowercase();
-    wanted.to_lowercase().split_whitespace().all(|word| text.contains(word))
-}
-
-/// The sessions by their months: the newest is unfolded, and all are where there are few or some are looked for.
-fn by_month(rows: Vec<ListRow>, looked_for: bool) -> Vec<(String, bool, Vec<ListRow>)> {
-    let all = looked_for || rows.len() <= UNFOLDED;
-    let mut months: Vec<(String, bool, Vec<ListRow>)> = Vec::new();
-    for row in rows {
-        let month = row.0.day.chars().take(7).collect::<String>();
-        match months.iter_mut().find(|known| known.0 == month) {
-            Some(known) => known.2.push(row),
-            None => months.push((month, all || months.is_empty(), vec![row])),
-        }
-    }
-    months
+    has_words(&format!("{} {car} {}", session.name, session.day), wanted)
 }
 
 #[derive(Template)]
@@ -153,7 +136,7 @@ pub(crate) async fn list(State(app): State<App>, Query(ask): Query<ListAsk>) -> 
         .await?;
     let (frame, kept, wanted) = (Frame::new(&app, "sessions", "Sessions"), sessions.len(), ask.q.trim().to_string());
     let found: Vec<ListRow> = sessions.into_iter().filter(|row| is_wanted(row, &wanted)).collect();
-    let months = by_month(found, !wanted.is_empty());
+    let months = by_month(found, !wanted.is_empty(), |row| &row.0.day);
     Ok(page(StatusCode::OK, &ListPage { frame, months, kept, wanted, open, removed: ask.removed }))
 }
 
@@ -232,14 +215,10 @@ mod tests {
     }
 
     #[test]
-    fn a_list_of_hundreds_is_found_in_and_folded_by_month() {
+    fn a_list_of_hundreds_is_found_in() {
         let days = (0..200)
             .map(|at| row(at, &format!("Stop {at}"), &format!("20{}-{:02}-03", 26 - at / 96, 12 - at / 8 % 12)));
         let rows: Vec<ListRow> = days.collect();
-        let months = by_month(rows.clone(), false);
-        assert_eq!(months.iter().map(|month| month.2.len()).sum::<usize>(), 200);
-        assert_eq!((months.len(), months.iter().filter(|month| month.1).count()), (25, 1));
-        assert!(by_month(rows[..20].to_vec(), false).iter().all(|month| month.1));
         // By hand: 17, 117 and 170 to 179.
         let found = |wanted: &str| rows.iter().filter(|row| is_wanted(row, wanted)).count();
         assert_eq!((found("stop 17"), found("AVEL 2026-12"), found("avel cold"), found("")), (12, 8, 0, 200));

@@ -220,6 +220,7 @@ impl SiteForm {
             connectors: listed,
             facilities: self.text("facilities"),
             note: self.text("note"),
+            charging: None,
         }
     }
 }

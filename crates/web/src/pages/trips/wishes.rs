@@ -88,6 +88,7 @@ impl WishForm {
             to: time(14, 0, 0, 0),
             needs: None,
             anywhere: false,
+            taken: false,
         };
         let rows = wishes.pauses.len().max(ROWS);
         let pause = |index: usize| PauseRow::of(index, wishes.pauses.get(index), &blank, face);
@@ -204,7 +205,7 @@ impl Typed<'_> {
             let anywhere = self.fields.contains_key(&key("anywhere"));
             if let (Some(from), Some(to)) = (from, to) {
                 let name = if name.is_empty() { format!("pause {}", index + 1) } else { name };
-                pauses.push(Pause { name, length: Minutes::new(minutes), from, to, needs, anywhere });
+                pauses.push(Pause { name, length: Minutes::new(minutes), from, to, needs, anywhere, taken: false });
             }
         }
         pauses
@@ -390,6 +391,7 @@ fn of_the_trip(wishes: &mut Wishes, what: &str) -> Result<(), WebError> {
             to: LUNCH.3,
             needs: None,
             anywhere: false,
+            taken: false,
         }),
         "rests" if wishes.most_drive.is_some() => (wishes.most_drive, wishes.rest) = (None, None),
         "rests" => (wishes.most_drive, wishes.rest) = (Some(Minutes::new(RESTS.0)), Some(Minutes::new(RESTS.1))),
@@ -476,7 +478,15 @@ fn add_pause(wishes: &mut Wishes, name: &str, (minutes, from, to): (f64, i8, i8)
     }
     let (from, to) = (time(from, 0, 0, 0), time(to, 0, 0, 0));
     let length = Minutes::new(minutes);
-    wishes.pauses.push(Pause { name: name.into(), length, from, to, needs: Some(needs), anywhere: false });
+    wishes.pauses.push(Pause {
+        name: name.into(),
+        length,
+        from,
+        to,
+        needs: Some(needs),
+        anywhere: false,
+        taken: false,
+    });
 }
 
 #[cfg(test)]

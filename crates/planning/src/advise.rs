@@ -1,0 +1,211 @@
+//! Leave now, or wait? At a site of a trip under way the readings of the charge say how it goes on; with that the rest of the trip is
+//! planned twice, with a charge that goes on here and without. What the next points cost here and at the next stop tells why.
+
+use rust_decimal::prelude::ToPrimitive;
+use spare_hour_core::charging::charge_now::ChargeNow;
+use spare_hour_core::charging::charging_time::ChargingTime;
+use spare_hour_core::charging::stall::Stall;
+use spare_hour_core::money::receipt::receipt;
+use spare_hour_core::money::stop_periods::periods_at;
+use spare_hour_core::money::tariff::Tariff;
+use spare_hour_core::quantity::{Energy, Minutes, Soc};
+use spare_hour_core::session::analysis::Basis;
+use spare_hour_core::session::distance_base::DistanceBase;
+use spare_hour_core::session::findings::Finding;
+use spare_hour_core::session::report::Report;
+use spare_hour_core::session::{Meter, Session};
+use spare_hour_core::trip::under_way::Now;
+use spare_hour_core::trip::wishes::Wishes;
+use spare_hour_core::trip::{Site, Trip, Vehicle};
+use spare_hour_planner::trade::{ClockStop, post_stall};
+use spare_hour_planner::{Advice, Because, StopSign};
+
+use crate::clock::after;
+use crate::plan_trip::TripToPlan;
+use crate::shown_plan::ShownPlan;
+use crate::under_way::NoWay;
+
+/// The points that are compared.
+const NEXT: f64 = 5.0;
+/// A gain of less is not worth to stay for, minutes.
+const WORTH: f64 = 0.05;
+/// The floor counts as what decides where the next stop is reached with no more than this above it, points.
+const PINNED: f64 = 0.02;
+
+/// Why there is no advice.
+#[derive(Debug)]
+pub enum NoAdvice {
+    /// The trip does not say at which site one stands.
+    NotAtASite,
+    /// No reading has a SoC.
+    NoReading,
+    /// There is no plan from here.
+    NoWay(NoWay),
+}
+
+/// Leave now, or wait?
+///
+/// # Errors
+/// [`NoAdvice`] where one stands nowhere, nothing was read, or there is no way on.
+pub fn advise(to_plan: TripToPlan, now: &Now, session: &Session, stop: &StopSign) -> Result<Advice, NoAdvice> {
+    let here = now.at_site.clone().ok_or(NoAdvice::NotAtASite)?;
+    let site = to_plan.trip.find_site(&here).map(|index| to_plan.trip.site(index).clone());
+    let site = site.ok_or(NoAdvice::NotAtASite)?;
+    let stall = stall_of(&to_plan.trip, &site, &to_plan.wishes);
+    let charge = ChargeNow::new(session, &to_plan.trip.vehicle, &stall).ok_or(NoAdvice::NoReading)?;
+    let cost = cost_so_far(&to_plan, &site, &stall, &charge, session, now);
+    let findings = findings(session, &to_plan.trip.vehicle, &stall);
+    let now = Now { soc: charge.sure, ..now.clone() };
+    let rest =
+        with_charge(to_plan, &here, &charge).rest(&now).map_err(|refused| NoAdvice::NoWay(NoWay::Refused(refused)))?;
+    let leaving = rest.clone().without(&here).best_plan(stop).ok();
+    let best = rest.best_plan(stop).map_err(NoAdvice::NoWay)?;
+    Ok(Answer { here: &here, charge: &charge, best: &best, leaving: leaving.as_ref() }.told(&site, cost, findings))
+}
+
+/// The trip where the charge at a site goes on as it was measured.
+fn with_charge(to_plan: TripToPlan, here: &str, charge: &ChargeNow) -> TripToPlan {
+    let trip = to_plan.trip.with_charge(here, charge.power.clone());
+    TripToPlan { trip, ..to_plan }
+}
+
+fn stall_of(trip: &Trip, site: &Site, wishes: &Wishes) -> Stall {
+    post_stall(trip, site, wishes).unwrap_or_else(|| Stall::new(&trip.vehicle, site))
+}
+
+fn findings(session: &Session, vehicle: &Vehicle, stall: &Stall) -> Vec<Finding> {
+    let basis = Basis {
+        usable: vehicle.usable,
+        range: None,
+        base: DistanceBase::Rated,
+        loss_percent: Some(vehicle.charge_loss_percent),
+    };
+    Report::new(session, basis, Some(stall.power())).map(|report| report.findings).unwrap_or_default()
+}
+
+/// What a charge has cost so far: by the tariff's receipt, else by the site's price; `None` where neither is known.
+fn cost_so_far(
+    to_plan: &TripToPlan,
+    site: &Site,
+    stall: &Stall,
+    charge: &ChargeNow,
+    session: &Session,
+    now: &Now,
+) -> Option<f64> {
+    let vehicle = &to_plan.trip.vehicle;
+    let stored = vehicle.usable * ((charge.soc - charge.start).get() / 100.0);
+    let shown = session.counted().filter_map(|(_, reading)| reading.energy).last();
+    let by_meter = shown.filter(|_| session.conditions.meter == Meter::Station);
+    let plug = by_meter.unwrap_or(Energy::kwh(stored.get() / vehicle.stored_share()));
+    let Some(tariff) = to_plan.prices.of_site(&site.id) else {
+        let price = site.price;
+        let known = price != spare_hour_core::trip::Price::default();
+        return known.then(|| price.per_session + price.per_kwh * plug.get() + price.per_min * charge.since.get());
+    };
+    by_tariff(tariff, vehicle, stall, charge, plug, now)
+}
+
+/// A receipt of what was charged so far: its minutes as they passed, its energy as it was metered.
+fn by_tariff(
+    tariff: &Tariff,
+    vehicle: &Vehicle,
+    stall: &Stall,
+    charge: &ChargeNow,
+    plug: Energy,
+    now: &Now,
+) -> Option<f64> {
+    let mut periods = periods_at(vehicle, stall, vehicle.stored_share(), charge.start, charge.soc);
+    let (minutes, energy) =
+        periods.iter().fold((0.0, 0.0), |sum, one| (sum.0 + one.time.get(), sum.1 + one.energy.get()));
+    if minutes <= 0.0 || energy <= 0.0 {
+        return None;
+    }
+    for period in &mut periods {
+        period.time = period.time * (charge.since.get() / minutes);
+        period.energy = period.energy * (plug.get() / energy);
+    }
+    let began = after(&now.at, -charge.since.get())?;
+    receipt(tariff, &began, &periods).total_with_vat.to_f64()
+}
+
+/// The two plans that are compared.
+struct Answer<'a> {
+    here: &'a str,
+    charge: &'a ChargeNow,
+    best: &'a ShownPlan,
+    leaving: Option<&'a ShownPlan>,
+}
+
+impl Answer<'_> {
+    fn told(&self, site: &Site, cost: Option<f64>, findings: Vec<Finding>) -> Advice {
+        let saves = self.leaving.is_none_or(|leaving| self.goal(leaving) - self.goal(self.best) > WORTH);
+        let stand = self.stand(self.best).filter(|_| saves);
+        let shown = if stand.is_some() { self.best } else { self.leaving.unwrap_or(self.best) };
+        let next = shown.plan.stops.iter().find(|stop| shown.trip.site(stop.site).id != self.here);
+        let leave_in = stand.map_or(Minutes::new(0.0), |stand| stand.leaves);
+        let named = |stop: &ClockStop| {
+            let site = shown.trip.site(stop.site);
+            (site.id.clone(), site.name.clone())
+        };
+        Advice {
+            site: (site.id.clone(), site.name.clone()),
+            stay: stand.is_some(),
+            leave: stand.map_or(self.charge.sure, |stand| stand.depart),
+            leave_in,
+            leave_at: shown.moment(leave_in.get()),
+            here_next: self.here_next(),
+            there_next: self.there_next(),
+            next: next.map(named),
+            next_arrive: next.map_or(shown.plan.arrival, |next| next.arrive),
+            total_now: self.leaving.map(|leaving| leaving.plan.total),
+            total_advised: shown.plan.total,
+            arrival: shown.plan.arrival,
+            charge: self.charge.clone(),
+            cost,
+            findings,
+            because: self.because(stand, next, shown),
+        }
+    }
+
+    /// The goal of a plan: minutes, and what its money is worth of them.
+    fn goal(&self, shown: &ShownPlan) -> f64 {
+        let worth = self.best.trip.goal.value_of_time_per_hour.filter(|value| *value > 0.0);
+        shown.plan.total.get() + worth.map_or(0.0, |value| 60.0 * shown.plan.cost / value)
+    }
+
+    /// The charge that goes on here.
+    fn stand<'p>(&self, shown: &'p ShownPlan) -> Option<&'p ClockStop> {
+        shown.plan.stops.first().filter(|first| shown.trip.site(first.site).id == self.here)
+    }
+
+    fn here_next(&self) -> Option<Minutes> {
+        let to = Soc::percent(self.charge.sure.get() + NEXT);
+        let time = ChargingTime::new(&self.charge.power, self.best.trip.vehicle.usable);
+        (to.get() <= 100.0).then(|| time.minutes(self.charge.sure, to)).filter(|minutes| minutes.get().is_finite())
+    }
+
+    /// The next points at the next stop for who leaves now; where that cannot be driven, for who does as is advised.
+    fn there_next(&self) -> Option<Minutes> {
+        let shown = self.leaving.unwrap_or(self.best);
+        let next = shown.plan.stops.iter().find(|stop| shown.trip.site(stop.site).id != self.here)?;
+        let to = Soc::percent(next.arrive.get() + NEXT);
+        let stall = Stall::new(&shown.trip.vehicle, shown.trip.site(next.site));
+        (to.get() <= 100.0).then(|| stall.minutes(next.arrive, to))
+    }
+
+    fn because(&self, stand: Option<&ClockStop>, next: Option<&ClockStop>, shown: &ShownPlan) -> Because {
+        let goal = &shown.trip.goal;
+        let pause = stand.and_then(|stand| stand.pause).and_then(|pause| shown.pauses.get(pause));
+        let just_enough = match next {
+            Some(next) => next.arrive.get() <= goal.floor.get() + PINNED,
+            None => shown.plan.arrival.get() <= goal.arrival.get() + PINNED,
+        };
+        match (stand, pause) {
+            (Some(_), Some(pause)) => Because::Pause(pause.clone()),
+            (Some(_), None) if just_enough || self.leaving.is_none() => Because::NotEnoughYet,
+            (Some(_), None) => Because::CheaperHere,
+            (None, _) if next.is_some() => Because::CheaperThere,
+            (None, _) => Because::Enough,
+        }
+    }
+}

@@ -1,0 +1,87 @@
+//! "Leave now, or wait?" in sentences.
+
+use spare_hour_core::charging::charge_now::Shape;
+use spare_hour_core::quantity::units::Units;
+use spare_hour_core::quantity::{Minutes, Soc};
+use spare_hour_planner::{Advice, Because};
+
+use crate::figures;
+
+/// What to do, in one line.
+pub fn headline(advice: &Advice) -> String {
+    if !advice.stay {
+        return "Leave now".into();
+    }
+    let minutes = advice.leave_in.get().max(0.5);
+    format!("Stay {} more, to {}: then leave", figures::duration(Minutes::new(minutes)), figures::percent(advice.leave))
+}
+
+/// Why, in one sentence with the two numbers that are compared.
+pub fn why(advice: &Advice) -> String {
+    capital(&because(advice))
+}
+
+fn because(advice: &Advice) -> String {
+    let next = advice.next.as_ref().map_or("the destination", |(_, name)| name);
+    let arrive = figures::percent(advice.next_arrive);
+    let bare = |minutes: Option<Minutes>| minutes.map(|minutes| figures::minutes(minutes.get()));
+    let compared = bare(advice.here_next).zip(bare(advice.there_next));
+    let compared =
+        compared.map(|(here, there)| format!("the next 5 % take {here} min here and {there} at the next stop"));
+    match &advice.because {
+        Because::NotEnoughYet => {
+            let now = figures::percent(advice.charge.soc);
+            let so_far = format!(
+                "{next} is reached with {arrive} from {}; {now} is too little for that",
+                figures::percent(advice.leave)
+            );
+            compared.map_or_else(|| format!("{so_far}."), |compared| format!("{so_far} ({compared})."))
+        }
+        Because::Pause(name) => format!("The {name} is stood here anyway, so the charge costs no time."),
+        Because::CheaperHere => {
+            compared.map_or_else(|| "A longer stop here saves more later.".into(), |compared| format!("{compared}."))
+        }
+        Because::CheaperThere => {
+            let there = compared.map(|compared| format!("{compared}: ")).unwrap_or_default();
+            format!("{there}{next} is reached with {arrive}.")
+        }
+        Because::Enough => format!("What is in the battery reaches {next} with {arrive}."),
+    }
+}
+
+fn capital(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
+}
+
+/// Whether it charges as it should: this charge against what car and stall let expect.
+pub fn pace(advice: &Advice) -> String {
+    let expected = format!("{:.0} kW into the battery", advice.charge.expected.get());
+    let Some(ratio) = advice.charge.ratio else {
+        return format!("Expected now: {expected}. Nothing tells yet whether it is so.");
+    };
+    let percent = format!("{:.0} ± {:.0} %", 100.0 * ratio.value, 100.0 * ratio.error);
+    let of = format!("It charges at {percent} of what car and stall let expect ({expected})");
+    match advice.charge.shape {
+        Shape::AsExpected => format!("As expected: {percent} of {expected}."),
+        Shape::Scaled if ratio.value > 1.0 => format!("{of}: faster."),
+        Shape::Scaled => format!("{of}, slower all along: possibly a cold or a hot battery."),
+        Shape::Limited(power) => format!(
+            "{of}, held at {:.0} kW: possibly a stall that is derated or shares its power. Another stall would tell.",
+            power.get()
+        ),
+        Shape::Unclear => format!("{of}. Battery or stall: that cannot be told yet."),
+    }
+}
+
+/// How sure the shown percent makes a minute, and where the charge would end.
+pub fn arrival(advice: &Advice, units: Units) -> String {
+    let at = advice.leave_at.as_ref().map(|at| figures::day_and_time(units, at)).unwrap_or_default();
+    let to: fn(Soc) -> String = figures::percent;
+    format!(
+        "Leave with {} at {at}; the destination is reached {} after now with {}.",
+        to(advice.leave),
+        figures::duration(advice.total_advised),
+        to(advice.arrival)
+    )
+}
