@@ -29,8 +29,8 @@ async function lend(use, command = "demo") {
 const watched = base.extend({
   page: async ({ page }, use) => {
     const complaints = [];
-    // A refused form answers 422, and a test may let the server be busy; the browser notes both as failed resources.
-    const expected = (text) => /status of (422|503) /.test(text);
+    // A refused form answers 422, and a test may let the server be busy or take the signal away; the browser notes all as failed resources.
+    const expected = (text) => /status of (422|503) |ERR_INTERNET_DISCONNECTED/.test(text);
     page.on("console", (message) => message.type() === "error" && !expected(message.text()) && complaints.push(`${message.text()} ${message.location().url}`));
     page.on("pageerror", (error) => complaints.push(error.message));
     await use(page);

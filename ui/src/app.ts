@@ -5,6 +5,7 @@ import { live } from "./live/live";
 import { page } from "./page";
 import { plots } from "./plots";
 import { preview } from "./preview";
+import { road } from "./live/road";
 import { session } from "./session";
 import { tariff } from "./tariff";
 import { themeButton } from "./theme-button";
@@ -15,6 +16,7 @@ Alpine.data("keys", keys);
 Alpine.data("live", live);
 Alpine.data("page", page);
 Alpine.data("preview", preview);
+Alpine.data("road", road);
 Alpine.data("session", session);
 Alpine.data("tariff", tariff);
 Alpine.data("themeButton", themeButton);
@@ -23,4 +25,4 @@ Alpine.start();
 plots();
 
 // The live page must open without a signal. Browsers allow this on localhost and over https only.
-if (location.pathname.startsWith("/measure/")) void navigator.serviceWorker?.register("/worker.js").catch(() => {});
+if (/^\/(measure\/|road)/.test(location.pathname)) void navigator.serviceWorker?.register("/worker.js").catch(() => {});

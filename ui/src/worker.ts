@@ -16,7 +16,7 @@ addEventListener("install", (event) => (event as Lasting).waitUntil(caches.open(
 addEventListener("fetch", (event) => {
   const { request } = event as Fetching;
   const path = new URL(request.url).pathname;
-  const livePage = request.mode === "navigate" && /^\/measure\/\d+$/.test(path);
+  const livePage = request.mode === "navigate" && /^\/(measure\/\d+|road)$/.test(path);
   if (request.method === "GET" && (livePage || NEEDED.includes(path))) (event as Fetching).respondWith(networkFirst(request));
 });
 

@@ -19,6 +19,7 @@
 //! | power over SoC | [`charging::profile`] |
 //! | from readings to a curve, how sure it is, and its shape | [`charging::curve_fit`], [`charging::curve_band`], [`charging::curve_features`] |
 //! | the curves of a car from its sessions, and by hand | [`charging::curve_family`], [`charging::curve_moves`] |
+//! | whether a figure of a car drifts | [`charging::drift`] |
 //! | what is known of a car | [`charging::known_car`] |
 //! | charging from alternating current | [`charging::ac_charge`] |
 //! | minutes from one SoC to another | [`charging::charging_time`] |
@@ -32,7 +33,7 @@
 //! | energy and minutes of the road | [`driving::route`] |
 //! | a month of drives and charges, and the next one | [`driving::month_balance`], [`driving::coming_month`] |
 //! | prices, receipts of stops, memberships | [`money::tariff`], [`money::receipt`], [`money::stop_periods`], [`money::membership`] |
-//! | what is left of a trip under way | [`trip::under_way`] |
+//! | what is left of a trip under way, what happened on it | [`trip::under_way`], [`trip::road_log`] |
 //! | the trip to plan, its sites and their hours | [`trip`], [`trip::site_details`], [`trip::opening_hours`] |
 //!
 //! A draft that cannot become what it should says why as a [`refused::Refused`]. The best stops of a trip are found by the crate `spare-hour-planner`.

@@ -86,16 +86,24 @@ pub fn read_event_line(line: &str, now_ms: i64, new_id: impl FnOnce() -> String)
             time.as_millisecond()
         }
     };
-    if !YEARS.contains(&at_ms) {
-        return Err("at is no time of this century; expected milliseconds since 1970".into());
-    }
+    let at_ms = checked_time(at_ms)?;
     let what = line.what()?;
-    let id = line.id.unwrap_or_else(new_id);
+    Ok(Event { id: checked_id(line.id.unwrap_or_else(new_id))?, at_ms, what })
+}
+
+/// A time that can be.
+pub(crate) fn checked_time(at_ms: i64) -> Result<i64, String> {
+    let known = YEARS.contains(&at_ms);
+    known.then_some(at_ms).ok_or_else(|| "at is no time of this century; expected milliseconds since 1970".into())
+}
+
+/// A name of an event that can be.
+pub(crate) fn checked_id(id: String) -> Result<String, String> {
     let plain = |id: &str| id.chars().all(|c| c.is_ascii_alphanumeric() || c == '-');
     if id.is_empty() || id.len() > MOST_ID || !plain(&id) {
         return Err(format!("id is \"{id}\"; expected 1 to {MOST_ID} letters, digits or dashes"));
     }
-    Ok(Event { id, at_ms, what })
+    Ok(id)
 }
 
 impl Line {

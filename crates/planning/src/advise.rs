@@ -5,23 +5,29 @@ use rust_decimal::prelude::ToPrimitive;
 use spare_hour_core::charging::charge_now::ChargeNow;
 use spare_hour_core::charging::charging_time::ChargingTime;
 use spare_hour_core::charging::stall::Stall;
+use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::money::receipt::receipt;
 use spare_hour_core::money::stop_periods::periods_at;
 use spare_hour_core::money::tariff::Tariff;
-use spare_hour_core::quantity::{Energy, Minutes, Soc};
+use spare_hour_core::quantity::{Consumption, Distance, Energy, Minutes, Power, Soc, Speed};
+use spare_hour_core::refused::Refused;
 use spare_hour_core::session::analysis::Basis;
 use spare_hour_core::session::distance_base::DistanceBase;
 use spare_hour_core::session::findings::Finding;
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::{Meter, Session};
+use spare_hour_core::trip::site_details::SiteDetails;
 use spare_hour_core::trip::under_way::Now;
 use spare_hour_core::trip::wishes::Wishes;
-use spare_hour_core::trip::{Site, Trip, Vehicle};
+use spare_hour_core::trip::{Goal, Price, Site, Trip, TripDraft, Vehicle};
 use spare_hour_planner::trade::{ClockStop, post_stall};
 use spare_hour_planner::{Advice, Because, StopSign};
 
+use jiff::ZonedDateTime;
+
 use crate::clock::after;
 use crate::plan_trip::TripToPlan;
+use crate::price_stop::Prices;
 use crate::shown_plan::ShownPlan;
 use crate::under_way::NoWay;
 
@@ -63,8 +69,79 @@ pub fn advise(to_plan: TripToPlan, now: &Now, session: &Session, stop: &StopSign
     Ok(Answer { here: &here, charge: &charge, best: &best, leaving: leaving.as_ref() }.told(&site, cost, findings))
 }
 
+/// What is taken of a road of which nothing is planned.
+#[derive(Clone, Copy, Debug)]
+pub struct RoadAhead {
+    /// How far it is.
+    pub length: Distance,
+    /// What it takes.
+    pub consumption: Consumption,
+    /// The most power at the plug here,
+    pub here: Power,
+    /// and at the stops to come.
+    pub next: Power,
+}
+
+impl RoadAhead {
+    /// So far one goes on where nobody says, at what a motorway takes, and chargers of so much follow: common practice, no published source.
+    pub const USUAL: Self = Self {
+        length: Distance::km(300.0),
+        consumption: Consumption::kwh_per_100km(20.0),
+        here: Power::kw(300.0),
+        next: Power::kw(150.0),
+    };
+}
+
+/// Chargers follow each other at such a distance on a road of which nothing is planned, km.
+const NEXT_CHARGERS: f64 = 40.0;
+/// The speed there, and the fixed minutes of a stop.
+const USUAL_SPEED: Speed = Speed::kmh(110.0);
+const USUAL_FIXED: Minutes = Minutes::new(5.0);
+
+/// A trip from here on of which only the road's length is known: chargers follow in a row. One stands at the first, `here`.
+///
+/// # Errors
+/// When the road or a power cannot be.
+pub fn without_a_trip(vehicle: Vehicle, road: RoadAhead, at: &ZonedDateTime) -> Result<(TripToPlan, Now), Refused> {
+    let site = |index: usize, km: f64, power: Power| Site {
+        id: if index == 0 { HERE.into() } else { format!("next-{index}") },
+        name: if index == 0 { "this stall".into() } else { format!("a stall after {km:.0} km") },
+        at: Distance::km(km),
+        off_route: Distance::km(0.0),
+        off_route_speed: USUAL_SPEED,
+        max_power: power,
+        max_current: None,
+        overhead: USUAL_FIXED,
+        price: Price::default(),
+        details: SiteDetails::default(),
+    };
+    let count = (road.length.get() / NEXT_CHARGERS).ceil() as usize;
+    let next = (1..count).map(|index| site(index, NEXT_CHARGERS * index as f64, road.next));
+    let segment = Segment { length: road.length, speed: USUAL_SPEED, consumption: road.consumption };
+    let trip = Trip::new(TripDraft {
+        name: "the road ahead".into(),
+        vehicle,
+        route: Route::new(vec![segment]),
+        sites: std::iter::once(site(0, 0.0, road.here)).chain(next).collect(),
+        goal: Goal::USUAL,
+    })?;
+    let to_plan = TripToPlan { trip, prices: Prices::default(), departure: at.clone(), wishes: Wishes::default() };
+    let now = Now {
+        at: at.clone(),
+        at_km: Distance::km(0.0),
+        at_site: Some(HERE.into()),
+        soc: Soc::percent(0.0),
+        taken: Vec::new(),
+        avoid: Vec::new(),
+    };
+    Ok((to_plan, now))
+}
+
+/// The stall where one stands, of a road of which nothing is planned.
+const HERE: &str = "here";
+
 /// The trip where the charge at a site goes on as it was measured.
-fn with_charge(to_plan: TripToPlan, here: &str, charge: &ChargeNow) -> TripToPlan {
+pub(crate) fn with_charge(to_plan: TripToPlan, here: &str, charge: &ChargeNow) -> TripToPlan {
     let trip = to_plan.trip.with_charge(here, charge.power.clone());
     TripToPlan { trip, ..to_plan }
 }
@@ -99,7 +176,7 @@ fn cost_so_far(
     let plug = by_meter.unwrap_or(Energy::kwh(stored.get() / vehicle.stored_share()));
     let Some(tariff) = to_plan.prices.of_site(&site.id) else {
         let price = site.price;
-        let known = price != spare_hour_core::trip::Price::default();
+        let known = price != Price::default();
         return known.then(|| price.per_session + price.per_kwh * plug.get() + price.per_min * charge.since.get());
     };
     by_tariff(tariff, vehicle, stall, charge, plug, now)
@@ -159,6 +236,7 @@ impl Answer<'_> {
             next_arrive: next.map_or(shown.plan.arrival, |next| next.arrive),
             total_now: self.leaving.map(|leaving| leaving.plan.total),
             total_advised: shown.plan.total,
+            arrive_at: shown.moment(shown.plan.total.get()),
             arrival: shown.plan.arrival,
             charge: self.charge.clone(),
             cost,

@@ -14,9 +14,12 @@
 //! | the way back of a trip | [`way_back`] |
 //! | what is kept of tariffs and memberships | [`tariffs`] |
 //! | a trip under way, planned anew | [`under_way`] |
+//! | the trip under way as its events tell it | [`on_the_road`] |
 //! | leave now, or wait | [`advise`] |
 //! | what a session says | [`read_charge`] |
 //! | what a car's sessions amount to | [`combine_charges`] |
+//! | what charging came to, and whether a car drifts | [`charge_money`] |
+//! | what happened against what was planned | [`ledger`] |
 //! | a month of drives and charges | [`month`] |
 //! | everything out in one file and back in | [`backup`] |
 //! | a trip of a file, kept | [`keep_trip`] |
@@ -25,6 +28,7 @@
 pub mod advise;
 pub mod backup;
 pub mod best_hour;
+pub mod charge_money;
 pub mod clock;
 pub mod combine_charges;
 pub mod copy_trip;
@@ -34,7 +38,9 @@ pub mod explain_trade;
 pub mod first_plan;
 pub mod keep_trip;
 pub mod kept;
+pub mod ledger;
 pub mod month;
+pub mod on_the_road;
 pub mod plan_report;
 pub mod plan_trip;
 pub mod price_charge;

@@ -1,6 +1,28 @@
 //! The tables, as the migrations make them.
 
 diesel::table! {
+    outings (id) {
+        id -> Integer,
+        trip_id -> Integer,
+        car_id -> Nullable<Integer>,
+        name -> Text,
+        currency -> Text,
+        plan -> Text,
+        begun_at -> Text,
+        is_over -> Bool,
+    }
+}
+
+diesel::table! {
+    outing_events (outing_id, position) {
+        outing_id -> Integer,
+        position -> Integer,
+        event -> Text,
+        line -> Text,
+    }
+}
+
+diesel::table! {
     cars (id) {
         id -> Integer,
         name -> Text,

@@ -34,7 +34,7 @@ const TABLES: [(&str, &str); 12] = [
 /// Rows of this table come with their charge and only so: they go with it when that is taken back.
 const NEVER_ADDED_ALONE: &str = "readings";
 /// What was told by a charge under way: a step that touches it is never taken back.
-const UNDER_WAY: [&str; 2] = ["live_charges", "live_events"];
+const UNDER_WAY: [&str; 4] = ["live_charges", "live_events", "outings", "outing_events"];
 /// Steps that are kept at most, and their size together.
 const MOST_STEPS: usize = 30;
 const MOST_BYTES: usize = 64 << 20;

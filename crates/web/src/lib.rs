@@ -4,6 +4,7 @@
 //! that a page is whole before its script has loaded.
 
 mod app;
+mod begun_trip;
 mod charts;
 mod first_plan;
 mod forms;

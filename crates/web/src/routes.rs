@@ -8,7 +8,7 @@ use crate::app::App;
 use crate::http::{assets, error};
 use crate::pages::undo;
 use crate::pages::{
-    backup, cars, compare, drives, home, lists, measure, month, sessions, settings, start, tariffs, trips,
+    backup, cars, compare, drives, home, ledger, lists, measure, month, road, sessions, settings, start, tariffs, trips,
 };
 
 /// The addresses, and who answers at each.
@@ -39,11 +39,24 @@ pub(crate) fn routes() -> Router<App> {
         .route("/measure", get(measure::start).post(measure::begin))
         .route("/measure/{id}", get(measure::show))
         .route("/measure/{id}/events", get(measure::lines).post(measure::from_page))
+        .route("/measure/{id}/advice", get(measure::show_advice))
         .route("/measure/{id}/event", post(measure::plain_event))
         .route("/measure/{id}/stand-in", post(measure::play))
         .route("/measure/{id}/end", post(measure::end))
         .route("/measure/{id}/forget", post(measure::forget))
         .route("/meter/{token}", post(measure::from_meter))
+        .route("/road", get(road::show))
+        .route("/road/panel", get(road::show_panel))
+        .route("/road/{id}/events", get(road::lines).post(road::from_page))
+        .route("/road/{id}/event", post(road::from_form))
+        .route("/road/{id}/forget", post(road::forget))
+        .route("/ledger", get(ledger::show))
+        .route("/ledger/trips.csv", get(ledger::list_trips))
+        .route("/ledger/months.csv", get(ledger::list_months))
+        .route("/ledger/{id}", get(ledger::show_trip))
+        .route("/ledger/{id}/drives", post(ledger::keep_drives))
+        .route("/ledger/{id}/sites", post(ledger::keep_sites))
+        .route("/ledger/{id}/remove", post(ledger::remove))
         .route("/cars", get(cars::list).post(cars::add))
         .route("/cars/import", post(cars::import))
         .route("/cars/{id}", get(cars::show).post(cars::change))
@@ -114,6 +127,7 @@ fn of_trips() -> Router<App> {
         .route("/trips/{id}/link", get(trips::show_link))
         .route("/open", get(trips::open_link).post(trips::keep_link))
         .route("/trips/{id}/copy", post(trips::copy))
+        .route("/trips/{id}/begin", post(road::begin))
         .route("/trips/{id}/name", post(trips::rename))
         .route("/trips/{id}/remove", post(trips::remove))
         .route("/trips/{id}/road", get(trips::show_road).post(trips::change_road))

@@ -1,4 +1,5 @@
 import { type Charge, FIELDS, type FieldName, type Line, type Reading, elapsed, nextSoc, replay } from "./events";
+import { Alarm } from "./alarm";
 import { Log } from "./log";
 
 /** How often the server is asked, in milliseconds. */
@@ -10,7 +11,7 @@ const UNITS: Record<FieldName, string> = { soc: "%", power_kw: "kW", energy_kwh:
 /** The live page: every tap is an event, kept here at once and on the server as soon as it answers. */
 export function live() {
   return {
-    log: null as unknown as Log,
+    log: null as unknown as Log<Line>,
     charge: null as unknown as Charge,
     now: Date.now(),
     /** SoC chosen by hand for the next stamp; null means the likely one. */
@@ -18,10 +19,15 @@ export function live() {
     /** The reading that is being filled in. */
     open: null as string | null,
     timers: [] as number[],
+    alarm: new Alarm(),
+    armed: false,
+    /** What the advice is asked for, where no trip is under way. */
+    ahead: "",
 
     init() {
       const root = this.root();
-      this.log = new Log(root.dataset["charge"] ?? "", root.dataset["lines"] ?? "");
+      const id = root.dataset["charge"] ?? "";
+      this.log = new Log(`/measure/${id}/events`, `measure-${id}`, root.dataset["lines"] ?? "");
       this.refresh();
       root.addEventListener("submit", (event) => this.submit(event));
       root.addEventListener("change", (event) => this.change(event));
@@ -46,14 +52,36 @@ export function live() {
 
     async exchange() {
       const changed = await this.log.exchange();
-      if (changed) this.refresh();
+      if (changed) {
+        this.refresh();
+        await this.advise();
+      }
       // Alpine sees fields of this object only; the log's are read through these.
       this.now = Date.now();
     },
 
+    /** Asks whether to leave, once something was read. */
+    async advise() {
+      const place = this.root().querySelector("#advice");
+      if (!place || !this.isCharging || place.contains(document.activeElement)) return;
+      try {
+        const response = await fetch(`${location.pathname}/advice?${this.ahead}`);
+        if (response.ok) place.innerHTML = await response.text();
+      } catch {
+        // The last advice stays.
+      }
+    },
+
+    arm() {
+      this.armed = !this.armed;
+      if (this.armed) this.alarm.arm();
+    },
+
     tick() {
-      if (this.root().isConnected) this.now = Date.now();
-      else this.destroy();
+      if (!this.root().isConnected) return this.destroy();
+      this.now = Date.now();
+      const advice = this.root().querySelector<HTMLElement>("[data-leave-at]");
+      if (this.armed && advice) this.alarm.check(Number(advice.dataset["leaveAt"]), this.now, advice.querySelector("[data-headline]")?.textContent ?? "");
     },
 
     add(what: Line["what"], rest: Partial<Line> = {}): string {
@@ -229,6 +257,12 @@ export function live() {
           this.add("forecast", { by: String(data.get("by")), minutes: minutes!, to: to! });
           form.reset();
         }
+      } else if (form.dataset["live"] === "ahead") {
+        event.preventDefault();
+        const data = new FormData(form);
+        this.ahead = new URLSearchParams([...data].map(([name, value]) => [name, String(value)])).toString();
+        (document.activeElement as HTMLElement | null)?.blur();
+        void this.advise();
       } else if (form.dataset["live"] === "finish" && this.log.waits()) {
         event.preventDefault();
         void this.exchange();

@@ -1,11 +1,9 @@
-import type { Line } from "./events";
-
 /**
- * The events of one charge in this browser: those that the server has, and those that wait for it. All are in local
+ * The events of one charge or trip in this browser: those that the server has, and those that wait for it. All are in local
  * storage before anything else happens, so a reload or a dead phone loses none; those that wait are sent in order,
  * and once, since each has a name of its own.
  */
-export class Log {
+export class Log<Line extends { id: string }> {
   private readonly lines = new Map<string, Line>();
   private waiting: string[];
   private sending = false;
@@ -14,14 +12,17 @@ export class Log {
   /** What the server said is wrong with a line; such a line is dropped. */
   refused = "";
   online = true;
-  /** Whether the server says that the charge is over or gone. */
+  /** Whether the server says that it is over or gone. */
   closed = false;
 
   constructor(
-    private readonly id: string,
+    /** Where the server takes and gives them. */
+    private readonly address: string,
+    /** Under which name they are stored here. */
+    private readonly name: string,
     embedded: string,
   ) {
-    const stored = JSON.parse(localStorage.getItem(this.key()) ?? "{}") as { lines?: Line[]; waiting?: string[] };
+    const stored = JSON.parse(localStorage.getItem(name) ?? "{}") as { lines?: Line[]; waiting?: string[] };
     for (const line of stored.lines ?? []) this.lines.set(line.id, line);
     this.waiting = stored.waiting ?? [];
     this.takeAll(embedded);
@@ -63,24 +64,20 @@ export class Log {
     }
   }
 
-  /** Forgets everything here, once the charge has become a session. */
+  /** Forgets everything here, once it is over. */
   forget(): void {
-    localStorage.removeItem(this.key());
-  }
-
-  private key(): string {
-    return `measure-${this.id}`;
+    localStorage.removeItem(this.name);
   }
 
   private store(): void {
-    localStorage.setItem(this.key(), JSON.stringify({ lines: [...this.lines.values()], waiting: this.waiting }));
+    localStorage.setItem(this.name, JSON.stringify({ lines: [...this.lines.values()], waiting: this.waiting }));
   }
 
   private async send(): Promise<boolean> {
     if (!this.waiting.length) return false;
     const ids = this.waiting.slice(0, 500);
     const body = ids.map((id) => JSON.stringify(this.lines.get(id))).join("\n");
-    const response = await fetch(`/measure/${this.id}/events`, { method: "post", body, headers: { "content-type": "application/x-ndjson" } });
+    const response = await fetch(this.address, { method: "post", body, headers: { "content-type": "application/x-ndjson" } });
     this.closed = response.status === 404;
     if (!response.ok) throw new Error(`status ${response.status}`);
     const answer = (await response.json()) as { saved: string[]; refused: { id?: string; problem: string }[] };
@@ -95,7 +92,7 @@ export class Log {
   }
 
   private async ask(): Promise<boolean> {
-    const response = await fetch(`/measure/${this.id}/events?from=${this.seen}`);
+    const response = await fetch(`${this.address}?from=${this.seen}`);
     if (!response.ok) throw new Error(`status ${response.status}`);
     return this.takeAll(await response.text());
   }

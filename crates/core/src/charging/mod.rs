@@ -10,6 +10,7 @@ pub mod curve_family;
 pub mod curve_features;
 pub mod curve_fit;
 pub mod curve_moves;
+pub mod drift;
 pub mod known_car;
 pub mod profile;
 pub mod stall;

@@ -2,6 +2,7 @@
 //! numbers that can be driven and planned.
 mod check;
 pub mod opening_hours;
+pub mod road_log;
 pub mod site_details;
 pub mod under_way;
 pub mod wishes;

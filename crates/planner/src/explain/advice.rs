@@ -45,7 +45,9 @@ pub struct Advice {
     pub total_now: Option<Minutes>,
     /// and for who does as is advised.
     pub total_advised: Minutes,
-    /// SoC at the end then.
+    /// When one is there then,
+    pub arrive_at: Option<ZonedDateTime>,
+    /// and with what.
     pub arrival: Soc,
     /// What the readings say.
     pub charge: ChargeNow,

@@ -28,7 +28,7 @@ pub(super) struct Kind {
 use Holds::{Json, Plain};
 
 /// All kinds, those that others refer to first.
-pub(super) const KINDS: [Kind; 14] = [
+pub(super) const KINDS: [Kind; 16] = [
     Kind {
         name: "cars",
         table: "cars",
@@ -277,6 +277,30 @@ pub(super) const KINDS: [Kind; 14] = [
         table: "live_events",
         fields: &[
             ("charge", "charge_id", Plain),
+            ("position", "position", Plain),
+            ("event", "event", Plain),
+            ("line", "line", Plain),
+        ],
+    },
+    Kind {
+        name: "outings",
+        table: "outings",
+        fields: &[
+            ("number", "id", Plain),
+            ("trip", "trip_id", Plain),
+            ("car", "car_id", Plain),
+            ("name", "name", Plain),
+            ("currency", "currency", Plain),
+            ("plan", "plan", Json),
+            ("begun_at", "begun_at", Plain),
+            ("is_over", "is_over", Plain),
+        ],
+    },
+    Kind {
+        name: "outing_events",
+        table: "outing_events",
+        fields: &[
+            ("outing", "outing_id", Plain),
             ("position", "position", Plain),
             ("event", "event", Plain),
             ("line", "line", Plain),

@@ -27,12 +27,14 @@ impl Frame {
 }
 
 /// The rooms, in the order of the work: as in their addresses, and by name.
-const ROOMS: [(&str, &str); 6] = [
+const ROOMS: [(&str, &str); 8] = [
     ("sessions", "Sessions"),
     ("compare", "Compare"),
     ("cars", "Cars"),
     ("drives", "Drives"),
     ("trips", "Trips"),
+    ("road", "On the road"),
+    ("ledger", "Ledger"),
     ("tariffs", "Tariffs"),
 ];
 

@@ -25,6 +25,8 @@ use crate::shown_trip::{Answer, Question};
 #[template(path = "home/show.html")]
 struct HomePage {
     frame: Frame,
+    /// The trip that is under way.
+    on_the_road: Option<String>,
     trip: Option<TripAtHand>,
     session: Option<SessionLine>,
     next: Next,
@@ -103,7 +105,10 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
         None => Some(previewed(&app, Ask::default()).await?),
         Some(_) => None,
     };
-    Ok(page(StatusCode::OK, &HomePage { frame: Frame::new(&app, "", "Today"), trip, session, next, first }))
+    let under_way = app.run(|store| Ok(store.under_way()?)).await?;
+    let on_the_road = under_way.map(|outing| outing.about.name);
+    let frame = Frame::new(&app, "", "Today");
+    Ok(page(StatusCode::OK, &HomePage { frame, on_the_road, trip, session, next, first }))
 }
 
 /// The trip at hand with its plan.

@@ -1,5 +1,6 @@
 //! Measuring a charge at the stall: the live page, the events it and a meter send, and the session they become.
 
+mod advice;
 mod begin;
 mod events;
 mod stand_in;
@@ -22,6 +23,7 @@ use crate::http::error::{WebError, page};
 use crate::layout::Frame;
 use spare_hour_wording::figures;
 
+pub(crate) use advice::show as show_advice;
 pub(crate) use begin::{begin, start};
 pub(crate) use events::{from_meter, from_page, lines};
 pub(crate) use stand_in::play;

@@ -39,6 +39,7 @@ use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripClock, TripLine};
 use spare_hour_wording::figures;
 
 use crate::app::{App, off_thread};
+use crate::begun_trip;
 use crate::forms::car_choice;
 use crate::forms::control::Ask;
 use crate::forms::field::Field;
@@ -258,13 +259,13 @@ pub(crate) async fn plan(
     Ok(page(StatusCode::OK, &PlanPart { view }))
 }
 
-/// Keeps the controls as the trip's own.
+/// Keeps the controls as the trip's own, and begins it where that is asked.
 pub(crate) async fn keep(
     State(app): State<App>,
     Path(id): Path<i32>,
     Form(ask): Form<Ask>,
 ) -> Result<Redirect, WebError> {
-    let here = app.here.clone();
+    let (here, begins) = (app.here.clone(), ask.get("begin").is_some());
     let query = app
         .change(move |store| {
             let (stored, units) = (store.trip(id)?, store.settings()?.units);
@@ -281,6 +282,10 @@ pub(crate) async fn keep(
             Ok(controls.address_with(&controls.leave, None))
         })
         .await?;
+    if begins {
+        begun_trip::begin(&app, id).await?;
+        return Ok(Redirect::to("/road"));
+    }
     Ok(Redirect::to(&format!("/trips/{id}?{query}&kept=1")))
 }
 

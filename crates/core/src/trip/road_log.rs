@@ -1,0 +1,220 @@
+//! A trip on the road: what happened so far, as events, and where one is by them.
+//!
+//! Every touch is an event with a name of its own and a time. Events are only ever added, and an undo is one too: so they may wait in a
+//! phone without a signal, and arrive later or twice. What they amount to is the same, whenever they come.
+
+use std::collections::HashSet;
+
+use jiff::ZonedDateTime;
+
+use super::under_way::Now;
+use super::{Trip, TripDraft};
+use crate::quantity::{Distance, Minutes, Power, Soc};
+use crate::refused::Refused;
+
+/// Most events of one trip.
+pub const MOST_EVENTS: usize = 5_000;
+
+/// Something that happened on the road.
+#[derive(Clone, Debug, PartialEq)]
+pub struct RoadEvent {
+    /// Its own name: 1 to 64 letters, digits or dashes, never used again.
+    pub id: String,
+    /// When, in milliseconds since 1970-01-01 UTC.
+    pub at_ms: i64,
+    /// What.
+    pub what: Happened,
+}
+
+/// What happened.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Happened {
+    /// One is at a place, with so much in the battery.
+    Here(Place, Soc),
+    /// One leaves the stall at which one stands.
+    Left(Soc),
+    /// A pause was taken.
+    Took(String),
+    /// A site is not as it was known.
+    Stall(String, StallState),
+    /// The trip is over.
+    Ended(Soc),
+    /// An earlier event did not happen.
+    Undo(String),
+}
+
+/// Where one is.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Place {
+    /// At a site's stall.
+    Site(String),
+    /// On the road.
+    Km(Distance),
+}
+
+/// How a site is found.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum StallState {
+    /// Nothing charges there.
+    OutOfOrder,
+    /// One waits so long for a stall.
+    Occupied(Minutes),
+    /// It gives no more than so much at the plug.
+    Slow(Power),
+    /// As it was known after all.
+    Fine,
+}
+
+/// A place at a time.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Seen {
+    /// Where.
+    pub place: Place,
+    /// When one came there,
+    pub at_ms: i64,
+    /// and with what.
+    pub soc: Soc,
+    /// When one left it and with what; for a place on the road, and while one stands there, none.
+    pub left: Option<(i64, Soc)>,
+}
+
+/// What events amount to.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct RoadLog {
+    /// The places where one was, in order of time.
+    pub places: Vec<Seen>,
+    /// Pauses that were taken, and when.
+    pub taken: Vec<(i64, String)>,
+    /// How sites were found, the last word of each.
+    pub stalls: Vec<(String, StallState)>,
+    /// When the trip ended, and with what.
+    pub ended: Option<(i64, Soc)>,
+}
+
+impl RoadLog {
+    /// What events amount to, in whatever order they came.
+    pub fn replay(events: &[RoadEvent]) -> Self {
+        let undone: HashSet<&str> = events
+            .iter()
+            .filter_map(|event| match &event.what {
+                Happened::Undo(of) => Some(of.as_str()),
+                _ => None,
+            })
+            .collect();
+        let mut counted: Vec<&RoadEvent> = events.iter().filter(|event| !undone.contains(event.id.as_str())).collect();
+        counted.sort_by_key(|event| event.at_ms);
+        let mut names = HashSet::new();
+        counted.retain(|event| names.insert(event.id.as_str()));
+        let mut log = Self::default();
+        for event in counted {
+            log.take(event);
+        }
+        log
+    }
+
+    fn take(&mut self, event: &RoadEvent) {
+        match &event.what {
+            Happened::Here(place, soc) => match self.places.last_mut() {
+                // Said again of the stall at which one stands: charging goes on.
+                Some(last) if last.left.is_none() && last.place == *place && matches!(place, Place::Site(_)) => {}
+                _ => self.places.push(Seen { place: place.clone(), at_ms: event.at_ms, soc: *soc, left: None }),
+            },
+            Happened::Left(soc) => {
+                if let Some(last) = self.places.last_mut().filter(|last| matches!(last.place, Place::Site(_))) {
+                    last.left = Some((event.at_ms, *soc));
+                }
+            }
+            Happened::Took(pause) => self.taken.push((event.at_ms, pause.clone())),
+            Happened::Stall(site, state) => {
+                self.stalls.retain(|(known, _)| known != site);
+                if *state != StallState::Fine {
+                    self.stalls.push((site.clone(), *state));
+                }
+            }
+            Happened::Ended(soc) => self.ended = Some((event.at_ms, *soc)),
+            Happened::Undo(_) => {}
+        }
+    }
+
+    /// The site at which one stands.
+    pub fn standing(&self) -> Option<&str> {
+        match self.places.last() {
+            Some(Seen { place: Place::Site(site), left: None, .. }) => Some(site),
+            _ => None,
+        }
+    }
+
+    /// Where one is by the last that was said; `None` before anything was. `at` tells the time of a moment.
+    pub fn now(&self, trip: &Trip, at: impl Fn(i64) -> Option<ZonedDateTime>) -> Option<Now> {
+        let last = self.places.last()?;
+        let (at_ms, soc) = last.left.unwrap_or((last.at_ms, last.soc));
+        let at_km = match &last.place {
+            Place::Site(site) => trip.site(trip.find_site(site)?).at,
+            Place::Km(km) => *km,
+        };
+        let closed = self.stalls.iter().filter(|(_, state)| *state == StallState::OutOfOrder);
+        Some(Now {
+            at: at(at_ms)?,
+            at_km,
+            at_site: self.standing().map(Into::into),
+            soc,
+            taken: self.taken.iter().map(|(_, pause)| pause.clone()).collect(),
+            avoid: closed.map(|(site, _)| site.clone()).collect(),
+        })
+    }
+
+    /// The trip with its sites as they were found.
+    ///
+    /// # Errors
+    /// When a power or wait that was said cannot be.
+    pub fn found(&self, mut draft: TripDraft) -> Result<Trip, Refused> {
+        for site in &mut draft.sites {
+            match self.stalls.iter().find(|(id, _)| *id == site.id) {
+                Some((_, StallState::Occupied(wait))) => site.overhead = site.overhead + *wait,
+                Some((_, StallState::Slow(power))) if *power < site.max_power => site.max_power = *power,
+                _ => {}
+            }
+        }
+        Trip::new(draft)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn event(id: &str, minute: i64, what: Happened) -> RoadEvent {
+        RoadEvent { id: id.into(), at_ms: 1_790_000_000_000 + 60_000 * minute, what }
+    }
+
+    fn at(site: &str, soc: f64) -> Happened {
+        Happened::Here(Place::Site(site.into()), Soc::percent(soc))
+    }
+
+    #[test]
+    fn events_amount_to_where_one_is_in_whatever_order_they_come() {
+        let mut events = vec![
+            event("a", 0, Happened::Here(Place::Km(Distance::km(0.0)), Soc::percent(90.0))),
+            event("b", 70, at("s2", 20.0)),
+            event("c", 75, at("s2", 31.0)),
+            event("d", 80, Happened::Took("lunch".into())),
+            event("e", 95, Happened::Left(Soc::percent(62.0))),
+            event("f", 96, Happened::Stall("s4".into(), StallState::OutOfOrder)),
+            event("g", 97, Happened::Stall("s5".into(), StallState::Occupied(Minutes::new(10.0)))),
+            event("h", 99, at("s9", 1.0)),
+            event("i", 100, Happened::Undo("h".into())),
+            event("j", 101, Happened::Stall("s5".into(), StallState::Fine)),
+        ];
+        let log = RoadLog::replay(&events);
+        assert_eq!((log.places.len(), log.standing(), log.taken.len()), (2, None, 1));
+        // By hand: 70 to 95 min at the stall, from 20 to 62 %; said twice it is one standing.
+        let stood = &log.places[1];
+        assert_eq!((stood.soc, stood.left.map(|left| (left.0 - stood.at_ms) / 60_000)), (Soc::percent(20.0), Some(25)));
+        assert_eq!(log.stalls, [("s4".to_string(), StallState::OutOfOrder)]);
+        events.reverse();
+        events.extend(events.clone());
+        assert_eq!(RoadLog::replay(&events).places, log.places);
+        let standing = RoadLog::replay(&events[events.len() - 4..]);
+        assert_eq!(standing.standing(), Some("s2"));
+    }
+}

@@ -1,0 +1,11 @@
+//! Lists of the ledger, as CSV.
+
+use csv::Writer;
+
+/// Rows under their columns as CSV (RFC 4180).
+pub fn write_table(columns: &[&str], rows: &[Vec<String>]) -> String {
+    let mut writer = Writer::from_writer(Vec::new());
+    let written = writer.write_record(columns).and_then(|()| rows.iter().try_for_each(|row| writer.write_record(row)));
+    let bytes = written.ok().and_then(|()| writer.into_inner().ok()).unwrap_or_default();
+    String::from_utf8(bytes).unwrap_or_default()
+}

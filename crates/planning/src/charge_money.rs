@@ -1,0 +1,185 @@
+//! What charging came to, month by month, and whether a car's figures drift, by its measured charges.
+
+use std::collections::BTreeMap;
+
+use jiff::civil::Date;
+use spare_hour_core::charging::drift::{Drift, Measured};
+use spare_hour_core::quantity::{Minutes, Soc};
+use spare_hour_store::{Car, Store};
+
+use crate::PlanningError;
+use crate::read_charge::{ReadCharge, Reports};
+
+/// Days of a year.
+const YEAR: f64 = 365.25;
+
+/// A month of charges.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct MonthOfCharges {
+    /// Charges with direct current, and with alternating current.
+    pub fast: Sum,
+    /// See [`MonthOfCharges::fast`].
+    pub ac: Sum,
+}
+
+/// What some charges came to.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Sum {
+    /// How many.
+    pub charges: u32,
+    /// Of how many it is known what was paid.
+    pub paid_known: u32,
+    /// Energy into the battery, kWh, of all of them,
+    pub kwh: f64,
+    /// and of those whose price is known.
+    pub kwh_paid: f64,
+    /// What was paid.
+    pub paid: f64,
+    /// How far those go whose price is known, km, where the car's range is known.
+    pub km_paid: f64,
+}
+
+impl Sum {
+    fn add(&mut self, kwh: f64, paid: Option<f64>, km: Option<f64>) {
+        self.charges += 1;
+        self.kwh += kwh;
+        if let Some(paid) = paid {
+            self.paid_known += 1;
+            self.paid += paid;
+            self.kwh_paid += kwh;
+            self.km_paid += km.unwrap_or_default();
+        }
+    }
+
+    /// The sum of two.
+    #[must_use]
+    pub fn with(self, other: Self) -> Self {
+        Self {
+            charges: self.charges + other.charges,
+            paid_known: self.paid_known + other.paid_known,
+            kwh: self.kwh + other.kwh,
+            kwh_paid: self.kwh_paid + other.kwh_paid,
+            paid: self.paid + other.paid,
+            km_paid: self.km_paid + other.km_paid,
+        }
+    }
+
+    /// What was paid for 100 km, where that can be told.
+    pub fn per_100_km(&self) -> Option<f64> {
+        (self.km_paid > 0.0).then(|| 100.0 * self.paid / self.km_paid)
+    }
+}
+
+/// Charges by month, such as `2026-05`, the newest last.
+///
+/// # Errors
+/// When the store refuses.
+pub fn by_month(store: &Store) -> Result<BTreeMap<String, MonthOfCharges>, PlanningError> {
+    let mut months: BTreeMap<String, MonthOfCharges> = BTreeMap::new();
+    for line in store.sessions()? {
+        let charge = ReadCharge::new(store, line.id)?;
+        let points = line.soc.1 - line.soc.0;
+        let kwh = charge.usable().get() * points / 100.0;
+        let range = charge.basis(None).range;
+        let km = range.map(|range| range.get() * points / 100.0);
+        let conditions = &charge.session().conditions;
+        let month = months.entry(line.day.get(..7).unwrap_or("no day").to_string()).or_default();
+        let sum = if conditions.phases.is_some() { &mut month.ac } else { &mut month.fast };
+        sum.add(kwh, conditions.paid, km);
+    }
+    Ok(months)
+}
+
+/// A figure of a car over time.
+#[derive(Clone, Debug)]
+pub struct CarDrift {
+    /// What it is.
+    pub figure: Figure,
+    /// The charges: name, software, day, value and ± 19 times in 20.
+    pub points: Vec<DriftPoint>,
+    /// The line through them for each year, where there are enough.
+    pub line: Option<Drift>,
+}
+
+/// What is watched.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Figure {
+    /// Usable capacity, kWh.
+    Capacity,
+    /// Minutes from 20 to 60 % where no charger limited it.
+    TwentyToSixty,
+}
+
+/// A measured value.
+#[derive(Clone, Debug, PartialEq)]
+pub struct DriftPoint {
+    /// The charge, and its name.
+    pub session: (i32, String),
+    /// The car's software, where it was noted.
+    pub software: Option<String>,
+    /// The day.
+    pub day: Date,
+    /// The value.
+    pub value: f64,
+    /// It lies within ± this, 19 times in 20.
+    pub error: f64,
+}
+
+/// Whether a car's capacity and pace drift, by its fast charges.
+///
+/// # Errors
+/// When the store refuses.
+pub fn drifts(store: &Store, car: &Car, reports: &Reports) -> Result<Vec<CarDrift>, PlanningError> {
+    let (mut capacity, mut pace) = (Vec::new(), Vec::new());
+    for line in store.sessions()?.into_iter().filter(|line| line.car == Some(car.id)) {
+        let charge = ReadCharge::new(store, line.id)?;
+        let (Ok(report), Ok(day)) = (charge.report(reports, None), line.day.parse::<Date>()) else { continue };
+        let conditions = &charge.session().conditions;
+        if conditions.phases.is_some() {
+            continue;
+        }
+        let point = |value: f64, error: f64| DriftPoint {
+            session: (line.id, line.name.clone()),
+            software: conditions.software.clone(),
+            day,
+            value,
+            error,
+        };
+        capacity.extend(report.capacity.map(|found| point(found.energy.get(), found.plus_minus.get())));
+        let (from, to) = (Soc::percent(20.0), Soc::percent(60.0));
+        let window = report.analysis.window(from, to);
+        let error = report.analysis.window_error(from, to).map(Minutes::get);
+        pace.extend(window.zip(error).map(|(window, error)| point(window.minutes.get(), error)));
+    }
+    let drift = |figure, mut points: Vec<DriftPoint>| {
+        points.sort_by_key(|point| point.day);
+        let first = points.first().map(|point| point.day);
+        let measured: Vec<Measured> = points.iter().filter_map(|point| measured(point, first?)).collect();
+        CarDrift { figure, line: Drift::new(&measured), points }
+    };
+    Ok(vec![drift(Figure::Capacity, capacity), drift(Figure::TwentyToSixty, pace)])
+}
+
+fn measured(point: &DriftPoint, first: Date) -> Option<Measured> {
+    let days = point.day.since(first).ok()?.get_days();
+    Some(Measured { at: f64::from(days) / YEAR, value: point.value, error: (point.error / 1.96).max(1e-3) })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sums_add_up_and_tell_what_is_unknown() {
+        let mut sum = Sum::default();
+        sum.add(30.0, Some(18.0), Some(150.0));
+        sum.add(20.0, None, Some(100.0));
+        sum.add(10.0, Some(5.0), None);
+        // By hand: 23 of 2 of 3 charges, 60 kWh of which 40 with a price; 23 for 150 km.
+        assert_eq!((sum.charges, sum.paid_known, sum.kwh, sum.kwh_paid, sum.paid), (3, 2, 60.0, 40.0, 23.0));
+        assert!((sum.per_100_km().unwrap() - 15.333).abs() < 1e-3);
+        let twice = sum.with(sum);
+        assert_eq!((twice.charges, twice.paid), (6, 46.0));
+        assert_eq!(Sum::default().per_100_km(), None);
+    }
+}

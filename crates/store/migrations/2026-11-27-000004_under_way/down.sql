@@ -1,0 +1,2 @@
+DROP TABLE outing_events;
+DROP TABLE outings;

@@ -1,0 +1,16 @@
+import assert from "node:assert/strict";
+import { test } from "node:test";
+
+import { Alarm } from "../src/live/alarm";
+
+test("an alarm rings once when its moment has come, and again for another", () => {
+  const rung: string[] = [];
+  const alarm = new Alarm((_, words) => rung.push(words));
+  alarm.check(100_000, 99_999, "early");
+  alarm.check(100_000, 100_000, "now");
+  // The moment shifts a little with every reading.
+  alarm.check(103_000, 104_000, "again");
+  assert.deepEqual(rung, ["now"]);
+  alarm.check(900_000, 900_500, "the next stop");
+  assert.deepEqual(rung, ["now", "the next stop"]);
+});
