@@ -1,4 +1,7 @@
-import { accessible, expect, test } from "./support.mjs";
+import { mkdtempSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { accessible, expect, start, test } from "./support.mjs";
 
 /** The trip under way, on a phone. */
 test.use({ viewport: { width: 390, height: 844 } });
@@ -14,7 +17,7 @@ test("a trip is driven: begun, a stop reached, left, a stall out of order, over,
   await accessible(page);
   await page.getByRole("button", { name: "I am here" }).click();
   await expect(page.getByText(`At ${first}`)).toBeVisible();
-  await expect(headline(page)).toHaveText(/^Leave with \d+ % at /);
+  await expect(headline(page)).toHaveText(/^Leave with \d+\s% at /);
   // A touch too much is undone.
   await page.getByRole("button", { name: "Undo the last touch" }).click();
   await expect(headline(page)).toHaveText(first);
@@ -67,6 +70,30 @@ test("the readings of a charge say when to leave", async ({ page }) => {
   await page.getByRole("button", { name: /^Stamp/ }).click();
   await expect(page.locator("#advice [data-headline]")).toHaveText(/^(Stay|Leave now)/);
   await page.goto("/road");
-  await expect(headline(page)).toHaveText(/^(Stay .* more, to \d+ %: then leave|Leave now)$/);
+  await expect(headline(page)).toHaveText(/^(Stay .* more, to \d+\s%: then leave|Leave now)$/);
   await expect(page.getByRole("link", { name: "Readings of this charge" })).toBeVisible();
+});
+
+test("a server that is killed loses nothing, and the page opens without it", async ({ browser }) => {
+  const data = mkdtempSync(join(tmpdir(), "away-"));
+  const first = await start(data);
+  const port = new URL(first.url).port;
+  const page = await browser.newPage({ viewport: { width: 390, height: 844 } });
+  await page.goto(`${first.url}/trips/1`);
+  await page.getByRole("button", { name: "Begin" }).click();
+  const site = await headline(page).innerText();
+  await page.evaluate(() => navigator.serviceWorker.ready);
+  await page.reload();
+  await first.stop();
+  await page.getByRole("button", { name: "I am here" }).click();
+  await expect(page.locator("#saved")).toContainText("1 entry waits here");
+  await page.reload();
+  await expect(headline(page)).toHaveText(site);
+  await expect(page.locator("#saved")).toContainText("1 entry waits here");
+  const second = await start(data, port);
+  await expect(page.getByText(`At ${site}`)).toBeVisible({ timeout: 40_000 });
+  const lines = (await (await page.request.get(`${second.url}/road/1/events`)).text()).trim().split("\n").map((line) => JSON.parse(line));
+  expect(lines.map(({ what }) => what)).toEqual(["here", "here"]);
+  await page.close();
+  await second.stop();
 });

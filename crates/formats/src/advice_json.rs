@@ -64,6 +64,7 @@ pub fn advice_json(told: &Advice) -> String {
             Shape::AsExpected => "as-expected",
             Shape::Scaled => "scaled",
             Shape::Limited(_) => "limited",
+            Shape::Warming => "warming",
             Shape::Unclear => "unclear",
         },
         limited_to_kw: match charge.shape {

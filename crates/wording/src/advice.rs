@@ -66,6 +66,7 @@ pub fn pace(advice: &Advice) -> String {
         Shape::AsExpected => format!("As expected: {percent} of {expected}."),
         Shape::Scaled if ratio.value > 1.0 => format!("{of}: faster."),
         Shape::Scaled => format!("{of}, slower all along: possibly a cold or a hot battery."),
+        Shape::Warming => format!("{of}, and comes nearer to it: possibly a cold battery that warms up."),
         Shape::Limited(power) => format!(
             "{of}, held at {:.0} kW: possibly a stall that is derated or shares its power. Another stall would tell.",
             power.get()

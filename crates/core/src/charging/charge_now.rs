@@ -1,10 +1,11 @@
 //! A charge under way against what car and stall let expect: is it as fast as it should be, and how will it go on?
 //!
 //! Power is what SoC gains: where the power shown and the SoC shown disagree by more than their rounding, SoC is believed. A slow charge
-//! may be slower all along (a cold or warm battery: the curve times a factor) or held by a limit (a derated or shared stall: the
+//! may be slower all along (a cold or hot battery: the curve times a factor), less and less so (one that warms up), or held by a limit (a derated or shared stall: the
 //! curve cut off). Both are fitted to the readings by least squares, and each counts as much as it is likely by its residuals (Bayes'
 //! rule, even odds before). Plain statistics; 1.96 standard deviations hold 19 of 20.
 
+use crate::charging::drift::{Drift, Measured};
 use crate::charging::profile::Profile;
 use crate::charging::stall::{BoostedStart, Stall};
 use crate::quantity::{Energy, Minutes, Power, Soc};
@@ -23,6 +24,8 @@ const ROUNDED: f64 = 0.289;
 const COUNTED: f64 = 4.0;
 /// Fewest points of SoC that tell a power by themselves.
 const TELLING: f64 = 2.5;
+/// A charge that comes so much nearer to what is expected while it is watched warms up.
+const WARMS: f64 = 0.1;
 /// One of two fits is told from the other where it is so likely.
 const LIKELY: f64 = 0.9;
 /// A charge within so much of what was expected is as expected.
@@ -67,6 +70,8 @@ pub enum Shape {
     Scaled,
     /// Held at a power: the stall.
     Limited(Power),
+    /// Slower, and less and less so: a battery that warms up.
+    Warming,
     /// Slower or faster; of which kind cannot be told yet.
     Unclear,
 }
@@ -230,6 +235,14 @@ fn ratio(seen: &[Seen], now: f64) -> Option<Ratio> {
     Some(Ratio { value, error })
 }
 
+/// Whether a charge comes nearer and nearer to what is expected, by more than what can be an error.
+fn warms(seen: &[Seen]) -> bool {
+    let ratio = |one: &Seen| Measured { at: one.minute, value: one.kw / one.expected, error: one.error };
+    let measured: Vec<Measured> = seen.iter().map(ratio).collect();
+    let span = seen.last().map_or(0.0, |last| last.minute) - seen.first().map_or(0.0, |first| first.minute);
+    Drift::new(&measured).is_some_and(|drift| drift.slope - drift.error > 0.0 && drift.slope * span > WARMS)
+}
+
 /// What the powers seen fit, and the power that follows.
 fn fit(seen: &[Seen], expected: &Profile, now: f64) -> (Shape, Profile) {
     let Some(ratio) = ratio(seen, now) else { return (Shape::AsExpected, expected.clone()) };
@@ -240,6 +253,9 @@ fn fit(seen: &[Seen], expected: &Profile, now: f64) -> (Shape, Profile) {
     let scaled = expected.scaled(ratio.value);
     if ratio.value > 1.0 {
         return (if off <= AS_EXPECTED { Shape::AsExpected } else { Shape::Scaled }, scaled);
+    }
+    if warms(seen) {
+        return (Shape::Warming, scaled);
     }
     let whole: f64 = seen.iter().map(|one| weight(one, now)).sum();
     let held = seen.iter().map(|one| weight(one, now) * one.kw).sum::<f64>() / whole;
@@ -329,6 +345,9 @@ mod tests {
         assert!(matches!(held.shape, Shape::Limited(power) if (power.get() - 60.0).abs() < 1.0), "{:?}", held.shape);
         // At 95 % the curve itself is below what holds the stall.
         assert!((held.power.at(95.0) - 55.0).abs() < 2.0 && (held.power.at(50.0) - 60.0).abs() < 2.0);
+        // A cold battery: half of the usual at first, all of it at 60 %.
+        let warming = read(session(12, |soc| usual(soc) * (0.5 + (soc - 20.0) / 80.0).min(1.0), true));
+        assert_eq!(warming.shape, Shape::Warming);
         let by_soc = read(session(12, |soc| 0.7 * usual(soc), false)).ratio.unwrap();
         assert!((by_soc.value - 0.7).abs() < by_soc.error && by_soc.error < 0.3, "{by_soc:?}");
     }

@@ -56,10 +56,10 @@ impl Panel {
         let undoable = events.iter().skip(1).max_by_key(|event| event.at_ms);
         Self {
             id: on.outing.id,
-            headline: headline(on, units),
-            told: way.map(|way| told(on, way, units)).unwrap_or_default(),
+            headline: unbroken(&headline(on, units)),
+            told: way.map(|way| told(on, way, units)).unwrap_or_default().iter().map(|line| unbroken(line)).collect(),
             warning: warning(on, units),
-            end: way.map(|way| end(on, way, units)).unwrap_or_default(),
+            end: unbroken(&way.map(|way| end(on, way, units)).unwrap_or_default()),
             about: standing.clone().or_else(|| next_site.clone().map(|id| (id.clone(), name(&id)))),
             standing,
             ahead: ahead(on, next_site.as_deref(), units),
@@ -73,6 +73,11 @@ impl Panel {
             found: on.log.stalls.iter().map(|(id, state)| found(&name(id), *state)).collect(),
         }
     }
+}
+
+/// A text whose numbers stay with their units at the end of a line.
+fn unbroken(text: &str) -> String {
+    text.replace(" %", "\u{a0}%").replace(" min", "\u{a0}min")
 }
 
 /// The next stop that is not where one stands.
@@ -196,7 +201,7 @@ fn at_stall(told: &Advice, currency: &str) -> Vec<String> {
     if told.stay {
         lines.push(match told.total_now {
             Some(now) => format!(
-                "Leaving now: {} to the destination later on",
+                "Leaving now would cost {} by the destination.",
                 figures::more_minutes(now.get() - told.total_advised.get())
             ),
             None => "Leaving now does not get there with the floor.".into(),
