@@ -4,7 +4,7 @@ const PAGES = [
   "/", "/trips", "/trips/1", "/trips/1?ceiling=24", "/trips/1?floor=x&leave=vessen:70", "/sessions", "/sessions/1",
   "/sessions/new", "/sessions/1/grid?cell=10-80", "/sessions/1/noted", "/compare?s1=1&s2=1", "/cars", "/cars/1",
   "/cars/1/curves/1", "/measure", "/drives", "/tariffs", "/tariffs/1", "/trips/new", "/trips/2?outside=-15",
-  "/trips/2/road", "/trips/2/sites", "/trips/2/sites?edit=aldernhead", "/drives/month", "/settings", "/backup",
+  "/trips/2/road", "/trips/2/sites", "/trips/2/sites?edit=aldernhead", "/drives/month", "/settings", "/backup", "/road", "/ledger", "/practice?game=5", "/practice?game=5&minutes=8&left=true",
 ];
 
 const DESK = { width: 1280, height: 800 };

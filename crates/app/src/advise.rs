@@ -91,6 +91,9 @@ fn text(told: &Advice) -> String {
     if let Some(cost) = told.cost {
         let _ = writeln!(text, "So far: {cost:.2}");
     }
+    for line in advice::ahead(told, Units::default(), "") {
+        let _ = writeln!(text, "{line}");
+    }
     for finding in &told.findings {
         let _ = writeln!(text, "! {}: {}", finding.code(), findings::sentence(&finding.fact, Units::default()));
     }

@@ -1,14 +1,16 @@
 //! Leave now, or wait? At a site of a trip under way the readings of the charge say how it goes on; with that the rest of the trip is
 //! planned twice, with a charge that goes on here and without. What the next points cost here and at the next stop tells why.
 
+use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
-use spare_hour_core::charging::charge_now::ChargeNow;
+use spare_hour_core::charging::charge_now::{ChargeNow, Shape};
 use spare_hour_core::charging::charging_time::ChargingTime;
+use spare_hour_core::charging::profile::Profile;
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::driving::route::{Route, Segment};
 use spare_hour_core::money::receipt::receipt;
 use spare_hour_core::money::stop_periods::periods_at;
-use spare_hour_core::money::tariff::Tariff;
+use spare_hour_core::money::tariff::{Kind, Moment, Tariff};
 use spare_hour_core::quantity::{Consumption, Distance, Energy, Minutes, Power, Soc, Speed};
 use spare_hour_core::refused::Refused;
 use spare_hour_core::session::analysis::Basis;
@@ -21,7 +23,7 @@ use spare_hour_core::trip::under_way::Now;
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Goal, Price, Site, Trip, TripDraft, Vehicle};
 use spare_hour_planner::trade::{ClockStop, post_stall};
-use spare_hour_planner::{Advice, Because, StopSign};
+use spare_hour_planner::{Advice, Because, PriceStep, StopSign};
 
 use jiff::ZonedDateTime;
 
@@ -33,6 +35,10 @@ use crate::under_way::NoWay;
 
 /// The points that are compared.
 const NEXT: f64 = 5.0;
+/// Who stays on is asked what so much more would change.
+const LATER: Minutes = Minutes::new(5.0);
+/// A gain of less is not worth to move for, minutes.
+const WORTH_MOVING: f64 = 1.0;
 /// A gain of less is not worth to stay for, minutes.
 const WORTH: f64 = 0.05;
 /// The floor counts as what decides where the next stop is reached with no more than this above it, points.
@@ -61,12 +67,21 @@ pub fn advise(to_plan: TripToPlan, now: &Now, session: &Session, stop: &StopSign
     let charge = ChargeNow::new(session, &to_plan.trip.vehicle, &stall).ok_or(NoAdvice::NoReading)?;
     let cost = cost_so_far(&to_plan, &site, &stall, &charge, session, now);
     let findings = findings(session, &to_plan.trip.vehicle, &stall);
+    let to_plan_prices = to_plan.prices.clone();
     let now = Now { soc: charge.sure, ..now.clone() };
+    let other = other_stall(&to_plan, &now, &stall, &charge, stop);
     let rest =
         with_charge(to_plan, &here, &charge).rest(&now).map_err(|refused| NoAdvice::NoWay(NoWay::Refused(refused)))?;
     let leaving = rest.clone().without(&here).best_plan(stop).ok();
+    let later = later(&rest, &here, &charge, stop);
+    let (next_price, idle_per_hour) = to_plan_prices
+        .of_site(&here)
+        .map_or((None, None), |tariff| (next_step(tariff, &now.at, charge.since), idle_per_hour(tariff)));
     let best = rest.best_plan(stop).map_err(NoAdvice::NoWay)?;
-    Ok(Answer { here: &here, charge: &charge, best: &best, leaving: leaving.as_ref() }.told(&site, cost, findings))
+    let told =
+        Answer { here: &here, charge: &charge, best: &best, leaving: leaving.as_ref() }.told(&site, cost, findings);
+    let other_stall = other.map(|other| told.total_advised - other).filter(|saved| saved.get() > WORTH_MOVING);
+    Ok(Advice { total_later: later, next_price, idle_per_hour, other_stall, ..told })
 }
 
 /// What is taken of a road of which nothing is planned.
@@ -142,8 +157,12 @@ const HERE: &str = "here";
 
 /// The trip where the charge at a site goes on as it was measured.
 pub(crate) fn with_charge(to_plan: TripToPlan, here: &str, charge: &ChargeNow) -> TripToPlan {
-    let trip = to_plan.trip.with_charge(here, charge.power.clone());
-    TripToPlan { trip, ..to_plan }
+    with_power(to_plan, here, charge.power.clone())
+}
+
+/// The trip where a site gives the battery a power over SoC, kW.
+pub(crate) fn with_power(to_plan: TripToPlan, here: &str, power: Profile) -> TripToPlan {
+    TripToPlan { trip: to_plan.trip.with_charge(here, power), ..to_plan }
 }
 
 fn stall_of(trip: &Trip, site: &Site, wishes: &Wishes) -> Stall {
@@ -158,6 +177,64 @@ fn findings(session: &Session, vehicle: &Vehicle, stall: &Stall) -> Vec<Finding>
         loss_percent: Some(vehicle.charge_loss_percent),
     };
     Report::new(session, basis, Some(stall.power())).map(|report| report.findings).unwrap_or_default()
+}
+
+/// The minutes to the end of who moves to another stall of the site, which gives what is expected; `None` where this one does, or
+/// the battery is at fault.
+fn other_stall(to_plan: &TripToPlan, now: &Now, stall: &Stall, charge: &ChargeNow, stop: &StopSign) -> Option<Minutes> {
+    let here = now.at_site.as_deref()?;
+    let site = to_plan.trip.site(to_plan.trip.find_site(here)?);
+    let may_be = site.details.stalls.is_none_or(|stalls| stalls > 1);
+    if !may_be || !matches!(charge.shape, Shape::Limited(_) | Shape::Unclear) {
+        return None;
+    }
+    let moved = site.overhead;
+    let rest = with_power(to_plan.clone(), here, stall.power().clone()).rest(now).ok()?;
+    Some(moved + rest.best_plan(stop).ok()?.plan.total)
+}
+
+/// The minutes to the end of who stays five minutes more; `None` where that cannot be driven.
+fn later(rest: &TripToPlan, here: &str, charge: &ChargeNow, stop: &StopSign) -> Option<Minutes> {
+    let time = ChargingTime::new(&charge.power, rest.trip.vehicle.usable);
+    let mut draft = rest.clone().without(here).trip.into_draft();
+    draft.goal.start = time.soc_after(charge.sure, LATER);
+    let departure = after(&rest.departure, LATER.get())?;
+    let then = TripToPlan { trip: Trip::new(draft).ok()?, departure, ..rest.clone().without(here) };
+    Some(LATER + then.best_plan(stop).ok()?.plan.total)
+}
+
+/// The next change of a price of a charge that goes on, within two hours.
+fn next_step(tariff: &Tariff, now: &ZonedDateTime, since: Minutes) -> Option<PriceStep> {
+    let price = |kind: Kind, minutes: f64| {
+        let at = after(now, minutes)?;
+        let moment = Moment {
+            date: at.date(),
+            time: at.time(),
+            energy: Energy::kwh(1.0),
+            power: Power::kw(50.0),
+            current: None,
+            duration: since + Minutes::new(minutes),
+            parked: Minutes::new(0.0),
+        };
+        let price = tariff.component(kind, &moment).map_or(Decimal::ZERO, |found| {
+            found.1.price * (Decimal::ONE + found.1.vat.unwrap_or_default() / Decimal::ONE_HUNDRED)
+        });
+        price.to_f64()
+    };
+    (1..=120).map(f64::from).find_map(|minutes| {
+        [(Kind::Energy, 1.0), (Kind::Time, 60.0)].into_iter().find_map(|(kind, per)| {
+            let by = (price(kind, minutes)? - price(kind, 0.0)?) / per;
+            let step = PriceStep { after: Minutes::new(minutes), by, of_energy: kind == Kind::Energy };
+            (by.abs() > 1e-6).then_some(step)
+        })
+    })
+}
+
+/// What standing on after the charge costs for an hour, where it does.
+fn idle_per_hour(tariff: &Tariff) -> Option<f64> {
+    let components = tariff.elements.iter().flat_map(|element| &element.components);
+    let parking = components.filter(|component| component.kind == Kind::Parking);
+    parking.filter_map(|component| component.price.to_f64()).filter(|price| *price > 0.0).reduce(f64::max)
 }
 
 /// What a charge has cost so far: by the tariff's receipt, else by the site's price; `None` where neither is known.
@@ -236,6 +313,12 @@ impl Answer<'_> {
             next_arrive: next.map_or(shown.plan.arrival, |next| next.arrive),
             total_now: self.leaving.map(|leaving| leaving.plan.total),
             total_advised: shown.plan.total,
+            total_later: None,
+            tens: self.tens(),
+            added: self.added(),
+            next_price: None,
+            other_stall: None,
+            idle_per_hour: None,
             arrive_at: shown.moment(shown.plan.total.get()),
             arrival: shown.plan.arrival,
             charge: self.charge.clone(),
@@ -254,6 +337,22 @@ impl Answer<'_> {
     /// The charge that goes on here.
     fn stand<'p>(&self, shown: &'p ShownPlan) -> Option<&'p ClockStop> {
         shown.plan.stops.first().filter(|first| shown.trip.site(first.site).id == self.here)
+    }
+
+    /// Minutes to each round ten above what is in the battery.
+    fn tens(&self) -> Vec<(Soc, Minutes)> {
+        let from = self.charge.sure;
+        let time = ChargingTime::new(&self.charge.power, self.best.trip.vehicle.usable);
+        let tens = (1..=10).map(|ten| Soc::percent(10.0 * f64::from(ten))).filter(|ten| *ten > from);
+        tens.map(|ten| (ten, time.minutes(from, ten))).filter(|(_, minutes)| minutes.get().is_finite()).collect()
+    }
+
+    /// How far what was charged goes by what the road ahead takes.
+    fn added(&self) -> Distance {
+        let (route, charge) = (&self.best.trip.route, self.charge);
+        let takes = route.net(route.start(), route.length()).get() / route.length().get().max(1e-6);
+        let stored = self.best.trip.vehicle.stored(charge.soc - charge.start).get();
+        Distance::km(if takes > 0.0 { stored.max(0.0) / takes } else { 0.0 })
     }
 
     fn here_next(&self) -> Option<Minutes> {

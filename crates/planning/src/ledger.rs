@@ -230,6 +230,19 @@ pub fn nearness(trips: &[LedgerTrip]) -> Option<Nearness> {
     })
 }
 
+/// How near plans come, by all trips that are over.
+///
+/// # Errors
+/// When the store refuses.
+pub fn nearness_of_all(store: &Store, here: &Here) -> Result<Option<Nearness>, PlanningError> {
+    let over: Vec<Outing> = store.outings()?.into_iter().filter(|outing| outing.is_over).collect();
+    if over.len() < FEWEST {
+        return Ok(None);
+    }
+    let trips = over.into_iter().map(|outing| LedgerTrip::read(store, here, outing)).collect::<Result<Vec<_>, _>>()?;
+    Ok(nearness(&trips))
+}
+
 /// The least number that nine of ten are within.
 fn nine_of_ten(numbers: impl Iterator<Item = f64>) -> f64 {
     let mut numbers: Vec<f64> = numbers.collect();

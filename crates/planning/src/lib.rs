@@ -16,6 +16,7 @@
 //! | a trip under way, planned anew | [`under_way`] |
 //! | the trip under way as its events tell it | [`on_the_road`] |
 //! | leave now, or wait | [`advise`] |
+//! | a charge with a hidden future, to practise on | [`practice`] |
 //! | what a session says | [`read_charge`] |
 //! | what a car's sessions amount to | [`combine_charges`] |
 //! | what charging came to, and whether a car drifts | [`charge_money`] |
@@ -43,6 +44,7 @@ pub mod month;
 pub mod on_the_road;
 pub mod plan_report;
 pub mod plan_trip;
+pub mod practice;
 pub mod price_charge;
 pub mod price_stop;
 pub mod read_charge;

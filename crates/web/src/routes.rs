@@ -8,7 +8,8 @@ use crate::app::App;
 use crate::http::{assets, error};
 use crate::pages::undo;
 use crate::pages::{
-    backup, cars, compare, drives, home, ledger, lists, measure, month, road, sessions, settings, start, tariffs, trips,
+    backup, cars, compare, drives, home, ledger, lists, measure, month, practice, road, sessions, settings, start,
+    tariffs, trips,
 };
 
 /// The addresses, and who answers at each.
@@ -45,6 +46,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/measure/{id}/end", post(measure::end))
         .route("/measure/{id}/forget", post(measure::forget))
         .route("/meter/{token}", post(measure::from_meter))
+        .route("/practice", get(practice::show))
         .route("/road", get(road::show))
         .route("/road/panel", get(road::show_panel))
         .route("/road/{id}/events", get(road::lines).post(road::from_page))

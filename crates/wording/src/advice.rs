@@ -75,6 +75,37 @@ pub fn pace(advice: &Advice) -> String {
     }
 }
 
+/// What else is worth to know at the stall: the time to 80 % and full, the distance won, the price ahead.
+pub fn ahead(advice: &Advice, units: Units, currency: &str) -> Vec<String> {
+    let mut lines = Vec::new();
+    let to = |ten: f64| advice.tens.iter().find(|(soc, _)| (soc.get() - ten).abs() < 1e-9).map(|(_, minutes)| *minutes);
+    let times: Vec<String> = [80.0, 100.0]
+        .into_iter()
+        .filter_map(|ten| Some(format!("{} in {}", figures::percent(Soc::percent(ten)), figures::duration(to(ten)?))))
+        .collect();
+    if !times.is_empty() {
+        lines.push(format!("{}; {} won so far.", times.join(", "), figures::distance(units, advice.added)));
+    }
+    if let Some(later) = advice.total_later {
+        let more = later.get() - advice.total_advised.get();
+        lines.push(format!("Leaving in 5 min: {} by the destination against the advice.", figures::more_minutes(more)));
+    }
+    if let Some(saved) = advice.other_stall {
+        let saved = figures::minutes(saved.get());
+        lines
+            .push(format!("If it is this stall, moving to another one here saves {saved} min, fixed minutes counted."));
+    }
+    if let Some(step) = advice.next_price {
+        let unit = if step.of_energy { "kWh" } else { "min" };
+        let by = figures::more_money(step.by, currency);
+        lines.push(format!("The price changes in {}: {by} for a {unit}.", figures::duration(step.after)));
+    }
+    if let Some(idle) = advice.idle_per_hour {
+        lines.push(format!("Standing on after the charge costs {idle:.2} {currency} an hour."));
+    }
+    lines
+}
+
 /// How sure the shown percent makes a minute, and where the charge would end.
 pub fn arrival(advice: &Advice, units: Units) -> String {
     let at = advice.leave_at.as_ref().map(|at| figures::day_and_time(units, at)).unwrap_or_default();

@@ -248,6 +248,15 @@ fn arrives(departure: &ZonedDateTime, total: Minutes, units: Units) -> String {
     departure.checked_add(after).map(|there| figures::time_since(units, departure, &there)).unwrap_or_default()
 }
 
+/// How near the plans of trips that are over came: nine of ten within so many minutes and points.
+pub fn near(minutes: f64, points: f64, trips: usize) -> String {
+    format!(
+        "9 of 10 of your trips were within {} and {:.0} % of their plans ({trips} trips).",
+        figures::duration(Minutes::new(minutes.ceil())),
+        points.ceil()
+    )
+}
+
 /// Why a stop is left when it is: the minutes of the next five points here, and of the first five at the next stop.
 pub fn compared((here, there): (Minutes, Minutes)) -> String {
     format!(

@@ -28,6 +28,8 @@ export interface Charge {
   pluggedIn: number | null;
   currentOn: number | null;
   failed: number;
+  /** Whether the last attempt failed, and the plug has not gone in again since. */
+  refused: boolean;
   readings: Reading[];
   pauses: { from: number; to: number | null }[];
   forecasts: number;
@@ -41,7 +43,7 @@ export function replay(lines: Iterable<Line>): Charge {
   const counted = all.filter((line) => !undone.has(line.id)).sort((a, b) => a.at - b.at);
   const changes = new Map(counted.filter((line) => line.what === "change").map((line) => [line.of, line]));
   const began = counted.find((line) => line.what === "current") ?? counted.find((line) => line.what === "reading");
-  const charge: Charge = { pluggedIn: null, currentOn: began?.at ?? null, failed: 0, readings: [], pauses: [], forecasts: 0, ended: false };
+  const charge: Charge = { pluggedIn: null, currentOn: began?.at ?? null, failed: 0, refused: false, readings: [], pauses: [], forecasts: 0, ended: false };
   for (const line of counted) take(charge, line, changes);
   return charge;
 }
@@ -50,10 +52,13 @@ function take(charge: Charge, line: Line, changes: Map<string | undefined, Line>
   const pause = charge.pauses.at(-1);
   switch (line.what) {
     case "plugged-in":
-      charge.pluggedIn ??= line.at;
+      // A plug that goes in again after a failed attempt starts the clock anew.
+      if (charge.pluggedIn === null || charge.refused) charge.pluggedIn = line.at;
+      charge.refused = false;
       break;
     case "refused":
       charge.failed += 1;
+      charge.refused = true;
       break;
     case "pause":
       if (!pause || pause.to !== null) charge.pauses.push({ from: line.at, to: null });

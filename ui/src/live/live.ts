@@ -101,6 +101,7 @@ export function live() {
     },
     get isBefore() { return this.phase === "before"; },
     get isHandshake() { return this.phase === "handshake"; },
+    get isRefused() { return this.isHandshake && this.charge.refused; },
     get isCharging() { return this.phase === "charging"; },
     get isEnded() { return this.phase === "ended"; },
     get isPaused() { return this.charge.pauses.at(-1)?.to === null; },

@@ -94,6 +94,8 @@ pub struct LiveCharge {
     pub current_on: Option<i64>,
     /// Failed attempts.
     pub failed_attempts: u32,
+    /// Whether the last attempt failed, and the plug has not gone in again since.
+    is_refused: bool,
     /// Readings in order of time.
     pub readings: Vec<LiveReading>,
     /// Forecasts in order of time.
@@ -125,8 +127,15 @@ impl LiveCharge {
 
     fn take(&mut self, event: &Event, changed: Option<&Readout>) {
         match &event.what {
-            What::PluggedIn => self.plugged_in = Some(self.plugged_in.map_or(event.at_ms, |at| at.min(event.at_ms))),
-            What::AttemptFailed => self.failed_attempts += 1,
+            // A plug that goes in again after a failed attempt starts the clock of the handshake anew.
+            What::PluggedIn if self.plugged_in.is_none() || self.is_refused => {
+                self.plugged_in = Some(event.at_ms);
+                self.is_refused = false;
+            }
+            What::AttemptFailed => {
+                self.failed_attempts += 1;
+                self.is_refused = true;
+            }
             What::Pause => {
                 if self.pauses.last().is_none_or(|pause| pause.1.is_some()) {
                     self.pauses.push((event.at_ms, None));
@@ -147,7 +156,7 @@ impl LiveCharge {
                 self.forecasts.push(Forecast { at, by: *by, remaining: *remaining, to: *to });
             }
             What::Ended => self.ended = Some(event.at_ms),
-            What::CurrentOn | What::Change { .. } | What::Undo { .. } => {}
+            What::PluggedIn | What::CurrentOn | What::Change { .. } | What::Undo { .. } => {}
         }
     }
 
@@ -231,6 +240,21 @@ mod tests {
             event("y", 265, What::Change { of: "x".into(), to: readout(20.0, Some(150.0)) }),
             event("e", 300, What::Ended),
         ]
+    }
+
+    #[test]
+    fn a_second_plug_after_a_failed_attempt_starts_its_clock_anew() {
+        let events = [
+            event("p", 0, What::PluggedIn),
+            event("again", 5, What::PluggedIn),
+            event("f", 60, What::AttemptFailed),
+            event("q", 100, What::PluggedIn),
+            event("c", 130, What::CurrentOn),
+        ];
+        // By hand: 30 s from the second plug; without it 130 s from the first, whatever was pressed twice.
+        assert_eq!(LiveCharge::replay(&events).handshake(), Some(Minutes::new(0.5)));
+        let one_plug: Vec<Event> = events.iter().filter(|event| event.id != "q").cloned().collect();
+        assert!((LiveCharge::replay(&one_plug).handshake().unwrap().get() - 130.0 / 60.0).abs() < 1e-9);
     }
 
     #[test]

@@ -170,7 +170,7 @@ impl RoadLog {
     pub fn found(&self, mut draft: TripDraft) -> Result<Trip, Refused> {
         for site in &mut draft.sites {
             match self.stalls.iter().find(|(id, _)| *id == site.id) {
-                Some((_, StallState::Occupied(wait))) => site.overhead = site.overhead + *wait,
+                Some((_, StallState::Occupied(wait))) => site.overhead += *wait,
                 Some((_, StallState::Slow(power))) if *power < site.max_power => site.max_power = *power,
                 _ => {}
             }

@@ -2,8 +2,19 @@
 
 use jiff::ZonedDateTime;
 use spare_hour_core::charging::charge_now::ChargeNow;
-use spare_hour_core::quantity::{Minutes, Soc};
+use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::session::findings::Finding;
+
+/// A change of a price.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PriceStep {
+    /// In how many minutes.
+    pub after: Minutes,
+    /// The change, in the trip's currency.
+    pub by: f64,
+    /// Whether of a kWh; else of a minute.
+    pub of_energy: bool,
+}
 
 /// Why to stay or to leave.
 #[derive(Clone, Debug, PartialEq)]
@@ -45,6 +56,18 @@ pub struct Advice {
     pub total_now: Option<Minutes>,
     /// and for who does as is advised.
     pub total_advised: Minutes,
+    /// The same for who leaves five minutes later; `None` where that cannot be driven.
+    pub total_later: Option<Minutes>,
+    /// Minutes from now to each round ten above.
+    pub tens: Vec<(Soc, Minutes)>,
+    /// How far the charge so far goes on the road ahead.
+    pub added: Distance,
+    /// The next change of the price while it charges: in how many minutes, and by how much for a kWh or a minute.
+    pub next_price: Option<PriceStep>,
+    /// Minutes that moving to another stall of the site would save, its fixed minutes counted, if it is this stall that is slow.
+    pub other_stall: Option<Minutes>,
+    /// What standing on after the charge costs for an hour, where it does.
+    pub idle_per_hour: Option<f64>,
     /// When one is there then,
     pub arrive_at: Option<ZonedDateTime>,
     /// and with what.

@@ -10,6 +10,7 @@ pub(crate) mod ledger;
 pub(crate) mod lists;
 pub(crate) mod measure;
 pub(crate) mod month;
+pub(crate) mod practice;
 pub(crate) mod road;
 pub(crate) mod sessions;
 pub(crate) mod settings;

@@ -11,6 +11,7 @@ use spare_hour_core::driving::drive::Drive;
 use spare_hour_core::trip::road_log::StallState;
 use spare_hour_planning::charge_money::{by_month, drifts};
 use spare_hour_planning::ledger::{LedgerTrip, nearness};
+use spare_hour_wording::trips as words;
 
 use crate::app::App;
 use crate::http::address::Path;
@@ -58,7 +59,7 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
         StatusCode::OK,
         &ListPage {
             frame: Frame::new(&app, "ledger", "Ledger"),
-            near: nearness(&trips).map(|near| view::near(&near)),
+            near: nearness(&trips).map(|near| words::near(near.minutes, near.points, near.trips)),
             trips: trips.iter().map(TripRow::new).collect(),
             months: view::money_rows(&months, units),
             currency,

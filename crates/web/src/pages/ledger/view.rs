@@ -2,11 +2,11 @@
 
 use std::collections::BTreeMap;
 
+use spare_hour_core::quantity::Distance;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Distance, Minutes};
 use spare_hour_core::trip::road_log::StallState;
 use spare_hour_planning::charge_money::{CarDrift, Figure, MonthOfCharges, Sum};
-use spare_hour_planning::ledger::{LedgerTrip, Nearness, Pair};
+use spare_hour_planning::ledger::{LedgerTrip, Pair};
 use spare_hour_wording::figures;
 
 /// A trip in the list.
@@ -86,16 +86,6 @@ fn sign(more: f64) -> &'static str {
     } else {
         "+"
     }
-}
-
-/// How near plans come.
-pub(super) fn near(near: &Nearness) -> String {
-    format!(
-        "9 of 10 of your trips were within {} and {:.0} % of their plans ({} trips).",
-        figures::duration(Minutes::new(near.minutes.ceil())),
-        near.points.ceil(),
-        near.trips
-    )
 }
 
 impl TripRow {

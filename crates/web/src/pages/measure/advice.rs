@@ -64,12 +64,13 @@ fn found(
     stop: &StopSign,
 ) -> Result<Option<AdviceView>, WebError> {
     if let Some(on) = OnTheRoad::read(store, here, stop)?.filter(|on| on.charge == Some(id)) {
-        return Ok(on.advice.map(|told| AdviceView::new(&told, units, None)));
+        return Ok(on.advice.map(|told| AdviceView::new(&told, units, &on.outing.about.currency, None)));
     }
     let charge = store.charge(id)?;
     let Some(car) = charge.about.car.map(|car| store.car(car)).transpose()? else { return Ok(None) };
     let Some(curve) = car.curve.map(|curve| store.curve(curve)).transpose()? else { return Ok(None) };
     let (session, last) = session_of(store, &charge)?;
+    let currency = store.settings()?.currency;
     let usual = RoadAhead::USUAL;
     let length = Field::new(ask.km.clone()).distance(units, 10.0, 3_000.0).unwrap_or(usual.length);
     let next = Field::new(ask.kw.clone()).number(3.0, 1_000.0, "kW").map_or(usual.next, Power::kw);
@@ -82,16 +83,17 @@ fn found(
     let at = last.unwrap_or_else(|| here.now()).to_zoned_datetime(here.zone().clone());
     let Ok((to_plan, now)) = without_a_trip(vehicle(&car.about, curve.about.power), road, &at) else { return Ok(None) };
     let told = advise(to_plan, &now, &session, stop).ok();
-    Ok(told.map(|told| AdviceView::new(&told, units, Some((length, next)))))
+    Ok(told.map(|told| AdviceView::new(&told, units, &currency, Some((length, next)))))
 }
 
 impl AdviceView {
-    fn new(told: &Advice, units: Units, ahead: Option<(Distance, Power)>) -> Self {
+    fn new(told: &Advice, units: Units, currency: &str, ahead: Option<(Distance, Power)>) -> Self {
         let mut lines = vec![advice::pace(told)];
         if let Some((_, name)) = &told.next {
             lines.push(format!("Next: {name}, reached with {}", figures::percent(told.next_arrive)));
         }
-        lines.extend(told.cost.map(|cost| format!("So far: {cost:.2}")));
+        lines.extend(told.cost.map(|cost| format!("So far: {cost:.2} {currency}")));
+        lines.extend(advice::ahead(told, units, currency));
         Self {
             headline: advice::headline(told),
             why: advice::why(told),

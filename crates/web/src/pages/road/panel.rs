@@ -66,7 +66,11 @@ impl Panel {
             likely: likely(on, next),
             leave_at: leave_at(on).map(|at| at.timestamp().as_millisecond()),
             charge: on.charge,
-            at_stall: on.advice.as_ref().map(|told| at_stall(told, &on.outing.about.currency)).unwrap_or_default(),
+            at_stall: on
+                .advice
+                .as_ref()
+                .map(|told| at_stall(told, &on.outing.about.currency, units))
+                .unwrap_or_default(),
             pauses: pauses(on),
             stops: way.map(|way| stops(on, way, units)).unwrap_or_default(),
             last: undoable.map(|event| event.id.clone()),
@@ -196,7 +200,7 @@ fn likely(on: &OnTheRoad, next: Option<&ClockStop>) -> String {
     format!("{:.0}", soc.unwrap_or(on.now.soc).get())
 }
 
-fn at_stall(told: &Advice, currency: &str) -> Vec<String> {
+fn at_stall(told: &Advice, currency: &str, units: Units) -> Vec<String> {
     let mut lines = vec![advice::pace(told)];
     if told.stay {
         lines.push(match told.total_now {
@@ -211,6 +215,7 @@ fn at_stall(told: &Advice, currency: &str) -> Vec<String> {
         Some(cost) => format!("So far: {cost:.2} {currency}"),
         None => "What it costs here is unknown.".into(),
     });
+    lines.extend(advice::ahead(told, units, currency));
     lines
 }
 

@@ -33,10 +33,11 @@ use spare_hour_core::quantity::Distance;
 use spare_hour_planner::StopSign;
 use spare_hour_planning::copy_trip::copy_trip;
 use spare_hour_planning::drive_trip::{KeptTrip, SolvedTrip, kept_wishes};
+use spare_hour_planning::ledger::nearness_of_all;
 use spare_hour_planning::shown_plan::ShownPlan;
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripClock, TripLine};
-use spare_hour_wording::figures;
+use spare_hour_wording::{figures, trips as words};
 
 use crate::app::{App, off_thread};
 use crate::begun_trip;
@@ -175,6 +176,8 @@ struct ShowPage {
     form: WishForm,
     /// Whether its road has a track, and so a map.
     has_track: bool,
+    /// How near plans came so far.
+    near: Option<String>,
     view: PlanView,
 }
 
@@ -217,6 +220,9 @@ pub(crate) async fn show(
         (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
     };
     let wishes = kept_wishes(&trip.clock, id)?;
+    let here = app.here.clone();
+    let near = app.run(move |store| Ok(nearness_of_all(store, &here)?)).await?;
+    let near = near.map(|near| words::near(near.minutes, near.points, near.trips));
     let shown = ShowPage {
         frame: Frame::new(&app, "trips", about.name.clone()),
         id,
@@ -234,6 +240,7 @@ pub(crate) async fn show(
         query: ask.without_all(&["kept", "whole"]),
         form: WishForm::of(&trip.clock, &wishes, &about.sites, &memberships(trip), settings.units.clock),
         has_track: trip.stored.has_track,
+        near,
         controls,
         view,
     };
