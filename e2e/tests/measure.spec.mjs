@@ -12,7 +12,7 @@ test.describe("by thumb, on a phone, at night", () => {
     await expect(page).toHaveURL(/\/measure\/\d+$/);
     await page.clock.install();
     await page.reload();
-    await page.getByRole("button", { name: "Plug is in" }).tap();
+    await page.getByRole("button", { name: "Plug is in", exact: true }).tap();
     await page.clock.fastForward(9_000);
     await page.getByRole("button", { name: "The attempt failed" }).tap();
     await page.clock.fastForward(10_000);

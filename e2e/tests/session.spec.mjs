@@ -264,3 +264,9 @@ looking("a chart is read by pointer and by keys", async ({ page }) => {
   await expect(page.locator("#say")).toHaveText(/^SoC, %: 49/);
   await accessible(page);
 });
+
+test("a session prints on two pages at most", async ({ page }) => {
+  await page.goto("/sessions/1");
+  const pdf = await page.pdf({ format: "A4" });
+  expect(pdf.toString("latin1").match(/\/Type\s*\/Page[^s]/g).length).toBeLessThanOrEqual(2);
+});

@@ -30,7 +30,7 @@ const watched = base.extend({
   page: async ({ page }, use) => {
     const complaints = [];
     // A refused form answers 422, and a test may let the server be busy or take the signal away; the browser notes all as failed resources.
-    const expected = (text) => /status of (422|503) |ERR_INTERNET_DISCONNECTED/.test(text);
+    const expected = (text) => /status of (422|503) |ERR_INTERNET_DISCONNECTED|when fetching the script/.test(text);
     page.on("console", (message) => message.type() === "error" && !expected(message.text()) && complaints.push(`${message.text()} ${message.location().url}`));
     page.on("pageerror", (error) => complaints.push(error.message));
     await use(page);

@@ -207,3 +207,18 @@ test("what was removed comes back by Undo, one thing after another", async ({ pa
   await expect(rows).toHaveCount(before);
   await expect(page.getByRole("button", { name: /^Undo/ })).toHaveCount(0);
 });
+
+test("on a phone the sheet of controls opens, works and closes by keys", async ({ page }) => {
+  await page.setViewportSize({ width: 390, height: 844 });
+  await page.goto("/trips/1");
+  const change = page.getByRole("button", { name: "Change", exact: true });
+  await change.focus();
+  await page.keyboard.press("Enter");
+  const sheet = page.locator("form#controls");
+  await expect(sheet).toBeVisible();
+  // What is in focus is in the sheet, and in sight.
+  expect(await page.evaluate(() => document.querySelector("#controls").contains(document.activeElement))).toBe(true);
+  await page.keyboard.press("Escape");
+  await expect(sheet).toBeHidden();
+  await expect(change).toBeFocused();
+});

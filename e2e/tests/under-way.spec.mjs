@@ -65,7 +65,7 @@ test("the readings of a charge say when to leave", async ({ page }) => {
   await page.getByRole("button", { name: "I am here" }).click();
   await page.getByRole("link", { name: "Measure this charge" }).click();
   await page.getByRole("button", { name: "Start the clock" }).click();
-  await page.getByRole("button", { name: "Plug is in" }).click();
+  await page.getByRole("button", { name: "Plug is in", exact: true }).click();
   await page.getByRole("button", { name: "Current flows", exact: true }).click();
   await page.getByRole("button", { name: /^Stamp/ }).click();
   await expect(page.locator("#advice [data-headline]")).toHaveText(/^(Stay|Leave now)/);

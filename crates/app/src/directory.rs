@@ -28,7 +28,12 @@ impl Claimed {
     /// # Errors
     /// When it cannot be written to, or another process uses it.
     pub(crate) fn new(path: &Path) -> anyhow::Result<Self> {
+        let is_new = !path.exists();
         std::fs::create_dir_all(path).with_context(|| format!("{}: cannot be made", path.display()))?;
+        // One that was there before may be shared on purpose.
+        if is_new {
+            keep_private(path);
+        }
         let file = path.join(LOCK);
         let lock = File::create(&file).with_context(|| format!("{}: cannot be written", file.display()))?;
         match lock.try_lock() {
@@ -92,6 +97,21 @@ impl Claimed {
         std::fs::remove_file(&mark).with_context(|| format!("cannot remove {}", mark.display()))?;
         Ok(true)
     }
+}
+
+/// Lets nobody but this user into a file or directory, where the system knows users. What cannot be changed stays: it may be on a
+/// file system of another kind.
+pub(crate) fn keep_private(path: &Path) {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        let mode = if path.is_dir() { 0o700 } else { 0o600 };
+        if let Err(error) = std::fs::set_permissions(path, std::fs::Permissions::from_mode(mode)) {
+            tracing::warn!("{} stays as open as it is: {error}", path.display());
+        }
+    }
+    #[cfg(not(unix))]
+    let _ = path;
 }
 
 /// Where data is kept unless told otherwise.

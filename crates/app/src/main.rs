@@ -2,8 +2,10 @@
 
 mod advise;
 mod analyse;
+mod copies;
 mod demo;
 mod directory;
+mod doctor;
 mod plan;
 mod serve;
 mod stand_in;
@@ -34,6 +36,12 @@ enum Command {
     Plan(plan::PlanTrip),
     /// Leave now, or wait? At a site of a trip under way.
     Advise(advise::Advise),
+    /// Copy the database into a file, while a server may be using it.
+    Backup(copies::Backup),
+    /// Put a copy of the database in the place of what is kept.
+    Restore(copies::Restore),
+    /// Check directory, database, time zone and port.
+    Doctor(doctor::Doctor),
     /// Let a simulated charger feed a charge that is being measured.
     StandIn(stand_in::Play),
 }
@@ -79,6 +87,9 @@ fn main() -> ExitCode {
         Command::Analyse(analyse) => analyse.run(),
         Command::Plan(plan) => plan.run(),
         Command::Advise(advise) => advise.run(),
+        Command::Backup(backup) => backup.run().map_err(Failure::from),
+        Command::Restore(restore) => restore.run().map_err(Failure::from),
+        Command::Doctor(doctor) => doctor.run(),
         Command::StandIn(play) => play.run(),
     };
     match done {

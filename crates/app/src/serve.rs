@@ -2,6 +2,7 @@
 
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
+use std::time::Duration;
 
 use anyhow::Context;
 use clap::Args;
@@ -13,7 +14,8 @@ use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
 
-use crate::directory::{Claimed, data_directory};
+use crate::copies::keep_copies;
+use crate::directory::{Claimed, data_directory, keep_private};
 use crate::stand_in;
 
 /// The port, unless told another.
@@ -60,8 +62,9 @@ pub(crate) fn listen(
     claimed: &Claimed,
 ) -> anyhow::Result<()> {
     log_to_stderr();
+    keep_private(store.path());
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
-    runtime.block_on(async {
+    let served = runtime.block_on(async {
         let listener = TcpListener::bind(address).await.with_context(|| {
             format!("cannot listen on {address}; is another Spare Hour running? Choose another port with --port")
         })?;
@@ -79,9 +82,13 @@ pub(crate) fn listen(
         if let Some(warning) = reachable(address) {
             crate::print(&warning);
         }
+        keep_copies(claimed.path().into(), Here::of_this_machine());
         serve(listener, router(store, options), told_to_stop()).await?;
         Ok(())
-    })
+    });
+    // Work that nobody waits for any more has been told to stop; it gets a moment.
+    runtime.shutdown_timeout(Duration::from_secs(1));
+    served
 }
 
 /// Who can reach the app, where that is not this machine alone.

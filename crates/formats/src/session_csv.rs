@@ -10,6 +10,7 @@ use spare_hour_core::session::session_check::READING;
 use spare_hour_core::session::{Conditions, MOST_READINGS, Reading, Session};
 
 use crate::conditions::{condition_pairs, note_condition};
+use crate::table::{as_it_was, defused};
 use crate::number::{MOST_SECONDS, clock, parse_clock, parse_number};
 use crate::typed::{Spelled, TimesAs, decide};
 use crate::{FormatError, text_of};
@@ -193,7 +194,7 @@ impl Header {
             ambient: ambient?.map(Temperature::celsius),
             range: range?.map(Distance::km),
             note: self.note(row),
-            left_out: Some(self.field(row, "left_out")).filter(|why| !why.is_empty()).map(Into::into),
+            left_out: Some(as_it_was(self.field(row, "left_out"))).filter(|why| !why.is_empty()).map(Into::into),
         })
     }
 
@@ -243,6 +244,7 @@ impl Header {
             if field.is_empty() || known(name) {
                 continue;
             }
+            let field = as_it_was(field);
             notes.push(if name == "note" { field.to_string() } else { format!("{name}: {field}") });
         }
         (!notes.is_empty()).then(|| notes.join("; "))
@@ -317,7 +319,7 @@ pub fn write_session_csv(session: &Session) -> String {
     // Writing to memory cannot fail; a row that did would be missing, not wrong.
     let _ = writer.write_record(names);
     for reading in &session.readings {
-        let texts = [&reading.note, &reading.left_out].map(|text| text.clone().unwrap_or_default());
+        let texts = [&reading.note, &reading.left_out].map(|text| text.as_deref().map(defused).unwrap_or_default());
         let fields = std::iter::once(elapsed_field(reading.elapsed))
             .chain(reading.measured().map(|number| number.map_or_else(String::new, |number| number.to_string())))
             .chain(texts.into_iter().take(last.len()));

@@ -135,7 +135,7 @@ fn csv_rows(text: &str, columns: &'static [Column], needed: &[&[&str]]) -> Resul
         let mut cells = HashMap::new();
         for (name, field) in header.iter().zip(record.iter()) {
             let Some(column) = columns.iter().find(|column| column.name == name) else { continue };
-            let cell = cell_of_text(column, field.trim()).map_err(|problem| FormatError::line(line, problem))?;
+            let cell = cell_of_text(column, as_it_was(field.trim())).map_err(|problem| FormatError::line(line, problem))?;
             cells.extend(cell.map(|cell| (column.name, cell)));
         }
         rows.push(Row { cells, place: Place::Line(line) });
@@ -203,6 +203,21 @@ pub(crate) fn told_apart<'n>(names: impl Iterator<Item = &'n str>) -> Vec<String
     taken
 }
 
+/// A text that no spreadsheet takes for a formula: one that begins like one has an apostrophe before it, as OWASP's page on CSV injection
+/// advises (from memory).
+pub(crate) fn defused(text: &str) -> String {
+    if begins_like_a_formula(text) { format!("'{text}") } else { text.to_string() }
+}
+
+/// A text as it was before [`defused`].
+pub(crate) fn as_it_was(text: &str) -> &str {
+    text.strip_prefix('\'').filter(|rest| begins_like_a_formula(rest)).unwrap_or(text)
+}
+
+fn begins_like_a_formula(text: &str) -> bool {
+    text.starts_with(['=', '+', '-', '@', '\t', '\r'])
+}
+
 /// A row to write: a cell for each column, in their order.
 pub(crate) type NewRow = Vec<Option<Cell>>;
 
@@ -220,7 +235,7 @@ pub(crate) fn table_csv(columns: &[Column], rows: &[NewRow]) -> String {
     let said = |cell: &Option<Cell>| match cell {
         None => String::new(),
         Some(Cell::Number(number)) => number.to_string(),
-        Some(Cell::Text(text)) => text.clone(),
+        Some(Cell::Text(text)) => defused(text),
         Some(Cell::YesNo(yes)) => if *yes { "yes" } else { "no" }.into(),
     };
     // Writing to memory cannot fail; a row that did would be missing, not wrong.
@@ -284,6 +299,7 @@ mod tests {
         let rows = vec![
             vec![of_text(Some("7".into())), of_number(Some(0.1)), Some(Cell::YesNo(true)), None],
             vec![None, of_number(Some(99.5)), None, of_text(Some("a, \"b\"; c".into()))],
+            vec![of_text(Some("=1+1".into())), None, None, of_text(Some("'quoted".into()))],
         ];
         for format in [ListFormat::Csv, ListFormat::Json] {
             let again = read(&format.write(&COLUMNS, &rows)).unwrap();

@@ -17,7 +17,8 @@ use crate::undo::{self, Steps};
 use crate::{Result, StoreError};
 
 pub(crate) const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
-const FILE: &str = "spare-hour.db";
+/// Name of the database's file.
+pub const FILE: &str = "spare-hour.db";
 const CONNECTIONS: u32 = 4;
 
 type Manager = ConnectionManager<SqliteConnection>;
@@ -98,6 +99,17 @@ impl Store {
         let migrated = store.connection()?.run_pending_migrations(MIGRATIONS).map(|_| ());
         migrated.map_err(|error| unusable(&store.path, format!("cannot be brought up to date: {error}")))?;
         Ok(store)
+    }
+
+    /// Whether the database answers, and may be written to.
+    ///
+    /// # Errors
+    /// When it does not.
+    pub fn check(&self) -> Result<()> {
+        self.transaction(|store| {
+            store.connection()?.batch_execute("SELECT count(*) FROM __diesel_schema_migrations")?;
+            Ok(())
+        })
     }
 
     /// The file.
@@ -199,6 +211,54 @@ pub(crate) fn applied_changes(connection: &mut SqliteConnection) -> Result<Vec<S
         .select(__diesel_schema_migrations::version)
         .order(__diesel_schema_migrations::version);
     Ok(versions.load(connection)?)
+}
+
+/// Copies the database of a directory into a file that is not there yet, whole and consistent, whether or not a server uses it (SQLite's
+/// own `VACUUM INTO`).
+///
+/// # Errors
+/// [`StoreError::Unusable`] when there is no database, or the copy cannot be written.
+pub fn copy_database(directory: &Path, copy: &Path) -> Result<()> {
+    let path = directory.join(FILE);
+    let unusable = |path: &Path, problem: String| StoreError::Unusable { path: path.into(), problem };
+    if !path.exists() {
+        return Err(unusable(&path, "is not there".into()));
+    }
+    if copy.exists() {
+        return Err(unusable(copy, "is there already; it is left as it is".into()));
+    }
+    let mut connection =
+        SqliteConnection::establish(&path.to_string_lossy()).map_err(|error| unusable(&path, error.to_string()))?;
+    connection.batch_execute("PRAGMA busy_timeout = 10000").map_err(|error| unusable(&path, error.to_string()))?;
+    let copied = diesel::sql_query("VACUUM INTO ?").bind::<Text, _>(copy.to_string_lossy()).execute(&mut connection);
+    copied.map_err(|error| unusable(copy, format!("cannot be written: {error}")))?;
+    Ok(())
+}
+
+/// What SQLite says of a database's file: nothing where it is whole.
+///
+/// # Errors
+/// [`StoreError::Unusable`] when it is no database, [`StoreError::Newer`] when a newer version changed it.
+pub fn damage_of(path: &Path) -> Result<Option<String>> {
+    let unusable = |problem: String| StoreError::Unusable { path: path.into(), problem };
+    if !path.exists() {
+        return Err(unusable("is not there".into()));
+    }
+    refuse_newer(path)?;
+    let mut connection =
+        SqliteConnection::establish(&path.to_string_lossy()).map_err(|error| unusable(error.to_string()))?;
+    let said: Vec<Said> = diesel::sql_query("SELECT integrity_check AS said FROM pragma_integrity_check")
+        .load(&mut connection)
+        .map_err(|error| unusable(error.to_string()))?;
+    applied_changes(&mut connection).map_err(|_| unusable("is no database of Spare Hour".into()))?;
+    let said: Vec<String> = said.into_iter().map(|one| one.said).collect();
+    Ok((said != ["ok"]).then(|| said.join("; ")))
+}
+
+#[derive(QueryableByName)]
+struct Said {
+    #[diesel(sql_type = Text)]
+    said: String,
 }
 
 /// Copies the file beside itself, unless it is up to date: a change that goes wrong, or that is regretted, can be taken back.

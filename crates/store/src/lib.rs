@@ -30,7 +30,7 @@ use spare_hour_core::refused::Refused;
 use thiserror::Error;
 
 pub use cars::Car;
-pub use connection::Store;
+pub use connection::{FILE, Store, copy_database, damage_of};
 pub use curves::{Curve, MovedPoint, NewCurve};
 pub use drives::StoredDrive;
 pub use live::{NewLiveCharge, StoredLiveCharge};

@@ -15,6 +15,7 @@ use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::{Settings, Store};
 
 use crate::http::error::WebError;
+use crate::http::lanes::{self, Lane};
 use crate::pages::measure::StandIn;
 
 /// What every handler may use.
@@ -63,8 +64,22 @@ impl Default for Options {
 
 /// Runs work that takes a while (reading a file, solving) off the async threads, so that it stops nobody else's page.
 pub(crate) async fn off_thread<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WebError> {
-    let done = task(Box::new(move || Box::new(work()))).await?;
-    done.downcast().map(|done| *done).map_err(|_| WebError::Failed)
+    in_lane(&lanes::FILES, work).await
+}
+
+/// Runs work off the async threads once there is a place for it in a lane, which it keeps until it is done, whether or not
+/// somebody waits for it still.
+async fn in_lane<T: Send + 'static>(
+    lane: &'static Lane,
+    work: impl FnOnce() -> T + Send + 'static,
+) -> Result<T, WebError> {
+    let place = lane.enter().await?;
+    let done = task(Box::new(move || {
+        let done: Done = Box::new(work());
+        drop(place);
+        done
+    }));
+    done.await?.downcast().map(|done| *done).map_err(|_| WebError::Failed)
 }
 
 type Done = Box<dyn Any + Send>;
@@ -105,7 +120,7 @@ impl App {
         work: impl FnOnce(&Store) -> Result<T, WebError> + Send + 'static,
     ) -> Result<T, WebError> {
         let store = self.store.clone();
-        off_thread(move || work(&store)).await?
+        in_lane(&lanes::SHORT, move || work(&store)).await?
     }
 
     /// Like [`App::run`], for work that looks at a sign now and then: it is raised once nobody waits for the answer.
@@ -114,8 +129,8 @@ impl App {
         work: impl FnOnce(&Store, &StopSign) -> Result<T, WebError> + Send + 'static,
     ) -> Result<T, WebError> {
         let waiting = Waiting(StopSign::default());
-        let stop = waiting.0.clone();
-        self.run(move |store| work(store, &stop)).await
+        let (stop, store) = (waiting.0.clone(), self.store.clone());
+        in_lane(&lanes::PLANNING, move || work(&store, &stop)).await?
     }
 
     /// Runs work that changes what is kept: what it reads stays so until it has written, and it is kept whole or not at

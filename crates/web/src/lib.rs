@@ -14,24 +14,28 @@ mod pages;
 mod routes;
 mod shown_trip;
 
-use std::future::Future;
+use std::time::Duration;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware;
 use spare_hour_store::Store;
-use tokio::net::TcpListener;
 use tower_http::CompressionLevel;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
+use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::TraceLayer;
 
 pub use app::Options;
-use http::{error, security};
+use http::{error, security, told};
+pub use http::serving::serve;
 pub use pages::measure::{StandIn, StandInAsk};
 
 /// Largest request body: a file of the largest size that a format allows, and the form around it.
 const MOST_BODY: usize = spare_hour_formats::MOST_BYTES + 100_000;
+
+/// A body that sends nothing for so long is given up.
+const BODY: Duration = Duration::from_secs(30);
 
 /// The whole app over a store.
 pub fn router(store: Store, options: Options) -> Router {
@@ -40,22 +44,14 @@ pub fn router(store: Store, options: Options) -> Router {
         .with_state(app)
         .layer(DefaultBodyLimit::max(MOST_BODY))
         .layer(middleware::from_fn(security::refuse_cross_site))
-        .layer(middleware::from_fn_with_state(options.names.into(), security::refuse_other_hosts));
+        .layer(middleware::from_fn_with_state(options.names.into(), security::refuse_other_hosts))
+        .layer(RequestBodyTimeoutLayer::new(BODY))
+        .layer(middleware::from_fn(told::tell))
+        .layer(CatchPanicLayer::custom(error::panicked));
     security::with_headers(router)
-        .layer(CatchPanicLayer::custom(error::panicked))
+
         // Pages travel a home network at most: half the work for a tenth more bytes.
         .layer(CompressionLayer::new().quality(CompressionLevel::Precise(2)))
         .layer(TraceLayer::new_for_http())
 }
 
-/// Serves the app until `stop` is done, then lets requests under way end.
-///
-/// # Errors
-/// When the listener fails.
-pub async fn serve(
-    listener: TcpListener,
-    router: Router,
-    stop: impl Future<Output = ()> + Send + 'static,
-) -> std::io::Result<()> {
-    axum::serve(listener, router).with_graceful_shutdown(stop).await
-}

@@ -1,10 +1,11 @@
 //! Every address of the app on one page.
 
 use axum::Router;
-use axum::extract::DefaultBodyLimit;
+use axum::extract::{DefaultBodyLimit, State};
 use axum::routing::{get, post};
 
 use crate::app::App;
+use crate::http::error::WebError;
 use crate::http::{assets, error};
 use crate::pages::undo;
 use crate::pages::{
@@ -46,6 +47,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/measure/{id}/end", post(measure::end))
         .route("/measure/{id}/forget", post(measure::forget))
         .route("/meter/{token}", post(measure::from_meter))
+        .route("/meter", post(measure::from_named_meter))
         .route("/practice", get(practice::show))
         .route("/road", get(road::show))
         .route("/road/panel", get(road::show_panel))
@@ -101,6 +103,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/assets/{*path}", get(assets::serve))
         .route("/worker.js", get(assets::worker))
         .route("/health", get(|| async { "ok" }))
+        .route("/ready", get(ready))
         .fallback(error::not_found)
 }
 
@@ -140,4 +143,9 @@ fn of_trips() -> Router<App> {
         .route("/trips/{id}/trip.json", get(trips::trip_file))
         .route("/trips/{id}/plan.json", get(trips::plan_file))
         .route("/trips/{id}/along/{kind}", get(trips::take_along))
+}
+
+/// Whether the database answers and may be written to.
+async fn ready(State(app): State<App>) -> Result<&'static str, WebError> {
+    app.run(|store| store.check().map_err(|_| WebError::Busy)).await.map(|()| "ready")
 }

@@ -43,6 +43,8 @@ use search::{Fineness, Limits, Search};
 /// Minutes along which hours and prices are laid out: a week.
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
 const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false };
+/// The soonest alone, whatever it costs.
+const SOONEST: Fineness = Fineness { step: 5.0, slack: (2.0, f64::INFINITY), optimistic: false };
 /// What a unit of money is worth in minutes where time alone counts: enough to choose among plans that are as fast.
 const TIME_ALONE: f64 = 1e-3;
 /// How far above the best plan of the coarse search a fine one looks, minutes' worth.
@@ -221,11 +223,15 @@ fn known(clock: &ClockTrip, worth: f64, whole: bool, stop: &StopSign) -> Option<
         return Some((coarse.into_iter().chain(fastest).collect(), bounds));
     }
     let bounds = Bounds::new(clock, &[worth], stop)?;
-    let most = fastest.as_ref().map(|way| (worth, way.minutes + worth * way.money + NEAR_BEST));
+    // Where the fastest by the road keeps no pause, the soonest that does, whatever it costs, tells how good the best has to be.
+    let soonest = || Search::run(clock, SOONEST, &Limits { bounds: Some(&bounds), ..Limits::default() }, stop);
+    let soonest = if fastest.is_none() { fill::fill(clock, soonest()?, Some(worth), ROUGHLY, stop) } else { Vec::new() };
+    let goal = |way: &fill::Way| way.minutes + worth * way.money;
+    let most = fastest.iter().chain(&soonest).map(goal).reduce(f64::min).map(|most| (worth, most + NEAR_BEST));
     let limits = Limits { bounds: Some(&bounds), best: most, ..Limits::default() };
     let coarse = Search::run(clock, COARSE, &limits, stop)?;
     let coarse = fill::fill(clock, coarse, Some(worth), ROUGHLY, stop);
-    Some((coarse.into_iter().chain(fastest).collect(), bounds))
+    Some((coarse.into_iter().chain(fastest).chain(soonest).collect(), bounds))
 }
 
 /// A trip laid out by its clock.

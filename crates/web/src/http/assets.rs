@@ -20,7 +20,10 @@ pub(crate) async fn serve(Path(path): Path<String>, headers: HeaderMap) -> Resul
     if headers.get(IF_NONE_MATCH).is_some_and(|has| has.as_bytes() == tag.as_bytes()) {
         return Ok(StatusCode::NOT_MODIFIED.into_response());
     }
-    let kind = mime_guess::from_path(&path).first_or_octet_stream().to_string();
+    let mut kind = mime_guess::from_path(&path).first_or_octet_stream().to_string();
+    if kind.starts_with("text/") {
+        kind.push_str("; charset=utf-8");
+    }
     let head = [(CONTENT_TYPE, kind), (ETAG, tag), (CACHE_CONTROL, "no-cache".to_string())];
     Ok((head, file.data).into_response())
 }

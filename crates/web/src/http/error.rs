@@ -4,11 +4,14 @@ use std::any::Any;
 
 use askama::Template;
 use axum::http::StatusCode;
+use axum::http::header::RETRY_AFTER;
 use axum::response::{Html, IntoResponse, Response};
 use spare_hour_planning::PlanningError;
 use spare_hour_store::StoreError;
 use spare_hour_wording::refused as refused_words;
 use thiserror::Error;
+
+use crate::http::told::COME_AGAIN;
 
 /// Why a request was not answered as asked.
 #[derive(Debug, Error)]
@@ -27,6 +30,8 @@ pub(crate) enum WebError {
     Refused(String),
     #[error("{0}")]
     Needed(String),
+    #[error("The server has too much to do just now, and nothing was changed. Try again in a few seconds.")]
+    Busy,
     #[error("Something went wrong here, and nothing was changed. The server's log says more.")]
     Failed,
 }
@@ -38,6 +43,7 @@ impl WebError {
             Self::CrossSite | Self::OtherHost => StatusCode::FORBIDDEN,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Needed(_) => StatusCode::CONFLICT,
+            Self::Busy => StatusCode::SERVICE_UNAVAILABLE,
             Self::Failed => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
@@ -89,9 +95,17 @@ struct ErrorPage {
 
 impl IntoResponse for WebError {
     fn into_response(self) -> Response {
-        let status = self.status();
-        page(status, &ErrorPage { status: status.as_u16(), message: self.to_string() })
+        let mut response = error_page(self.status(), self.to_string());
+        if matches!(self, Self::Busy) {
+            response.headers_mut().insert(RETRY_AFTER, COME_AGAIN);
+        }
+        response
     }
+}
+
+/// The page that says what went wrong.
+pub(crate) fn error_page(status: StatusCode, message: String) -> Response {
+    page(status, &ErrorPage { status: status.as_u16(), message })
 }
 
 /// A filled template as an answer.

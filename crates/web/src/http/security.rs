@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use axum::Router;
 use axum::extract::{Request, State};
-use axum::http::header::{HOST, HeaderName, ORIGIN};
+use axum::http::header::{CACHE_CONTROL, HOST, HeaderName, ORIGIN};
 use axum::http::uri::Authority;
 use axum::http::{HeaderMap, HeaderValue, Method};
 use axum::middleware::Next;
@@ -29,6 +29,9 @@ const HEADERS: [(&str, &str); 6] = [
 
 /// The router with the security headers on every answer.
 pub(crate) fn with_headers(router: Router) -> Router {
+    // What is kept here is a person's: no cache between keeps it.
+    let no_store = HeaderValue::from_static("no-store");
+    let router = router.layer(SetResponseHeaderLayer::if_not_present(CACHE_CONTROL, no_store));
     HEADERS.iter().fold(router, |router, &(name, value)| {
         let (name, value) = (HeaderName::from_static(name), HeaderValue::from_static(value));
         router.layer(SetResponseHeaderLayer::overriding(name, value))

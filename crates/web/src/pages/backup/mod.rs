@@ -22,6 +22,9 @@ struct EverythingPage {
     frame: Frame,
     fault: Option<String>,
     is_empty: bool,
+    /// Where copies of the database are kept: their names and sizes, the newest first.
+    place: String,
+    copies: Vec<(String, String)>,
 }
 
 /// The page.
@@ -30,10 +33,27 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
 }
 
 async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebError> {
-    let is_empty = app.run(|store| Ok(backup::is_empty(store)?)).await?;
+    let (is_empty, place, copies) = app
+        .run(|store| {
+            let place = store.path().with_file_name("copies");
+            Ok((backup::is_empty(store)?, place.display().to_string(), copies_in(&place)))
+        })
+        .await?;
     let status = if fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let frame = Frame::new(app, "", "Backup");
-    Ok(page(status, &EverythingPage { frame, fault, is_empty }))
+    Ok(page(status, &EverythingPage { frame, fault, is_empty, place, copies }))
+}
+
+/// The copies in a directory, the newest first.
+fn copies_in(place: &std::path::Path) -> Vec<(String, String)> {
+    let copy = |entry: std::fs::DirEntry| {
+        let name = entry.file_name().to_str()?.strip_suffix(".db")?.to_string();
+        Some((name, format!("{:.1} MB", entry.metadata().ok()?.len() as f64 / 1e6)))
+    };
+    let mut copies: Vec<(String, String)> =
+        std::fs::read_dir(place).map(|entries| entries.flatten().filter_map(copy).collect()).unwrap_or_default();
+    copies.sort_by(|a, b| b.0.cmp(&a.0));
+    copies
 }
 
 /// Everything as one file.

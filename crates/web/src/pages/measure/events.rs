@@ -2,7 +2,8 @@
 
 use axum::Json;
 use axum::extract::{Query, State};
-use axum::http::StatusCode;
+use axum::http::header::AUTHORIZATION;
+use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use spare_hour_core::session::live::{Event, MOST_EVENTS};
@@ -61,6 +62,17 @@ pub(crate) async fn from_meter(
     }
     let problem = "no charge is measured under this token; expected the one that its page shows";
     Ok((StatusCode::NOT_FOUND, Json(serde_json::json!({ "problem": problem }))).into_response())
+}
+
+/// Lines from a meter that names its charge in a header, `Authorization: Bearer TOKEN`: an address may be written to logs.
+pub(crate) async fn from_named_meter(
+    State(app): State<App>,
+    headers: HeaderMap,
+    body: String,
+) -> Result<Response, WebError> {
+    let named = headers.get(AUTHORIZATION).and_then(|value| value.to_str().ok());
+    let token = named.and_then(|value| value.strip_prefix("Bearer ")).unwrap_or_default().trim().to_string();
+    from_meter(State(app), Path(token), body).await
 }
 
 async fn take(app: &App, id: i32, body: String) -> Result<Response, WebError> {

@@ -25,7 +25,7 @@ use spare_hour_wording::figures;
 
 pub(crate) use advice::show as show_advice;
 pub(crate) use begin::{begin, start};
-pub(crate) use events::{from_meter, from_page, lines};
+pub(crate) use events::{from_meter, from_named_meter, from_page, lines};
 pub(crate) use stand_in::play;
 pub use stand_in::{StandIn, StandInAsk};
 
@@ -41,7 +41,7 @@ struct ShowPage {
     /// What they amount to, for who has no script.
     readings: Vec<(String, String, String)>,
     state: &'static str,
-    meter_address: String,
+    meter_token: String,
     has_stand_in: bool,
     fault: Option<String>,
     unreadable: Vec<String>,
@@ -133,7 +133,7 @@ async fn show_page(app: &App, id: i32, fault: Option<String>) -> Result<Response
         lines: loaded.lines.join("\n"),
         readings: loaded.charge.readings.iter().map(row).collect(),
         state: loaded.state(),
-        meter_address: format!("/meter/{}", loaded.stored.about.token),
+        meter_token: loaded.stored.about.token.clone(),
         has_stand_in: app.stand_in.is_some(),
         fault,
         unreadable: loaded.unreadable,
