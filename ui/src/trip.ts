@@ -105,7 +105,7 @@ export function trip() {
     sheet() {
       const open = this.form().classList.toggle("open");
       if (open) this.form().querySelector<HTMLElement>("button, input")?.focus();
-      else this.root().querySelector<HTMLElement>("[data-sheet]")?.focus();
+      else this.root().querySelector<HTMLElement>(".answer [data-sheet], .card [data-sheet]:not(#controls *)")?.focus();
     },
 
     /** Puts values into the controls; a whole address, or a plan of the trade, sets what is hidden too. */

@@ -18,7 +18,7 @@ pub(crate) const COPIES: &str = "copies";
 const DAYS: usize = 7;
 const WEEKS: usize = 4;
 /// How often it is looked whether today has its copy.
-const EVERY: Duration = Duration::from_secs(1800);
+const EVERY: Duration = Duration::from_mins(30);
 
 /// Copy the database into a file, whole, while a server may be using it.
 #[derive(Args)]

@@ -34,7 +34,9 @@ fn raw(server: &Server, head: &str) -> String {
 #[test]
 fn every_refusal_is_a_page_or_json_with_what_to_do() {
     let server = Server::start("demo");
-    let asks = |line: &str, more: &str| raw(&server, &format!("{line} HTTP/1.1\r\nHost: HOST\r\nConnection: close\r\n{more}\r\n"));
+    let asks = |line: &str, more: &str| {
+        raw(&server, &format!("{line} HTTP/1.1\r\nHost: HOST\r\nConnection: close\r\n{more}\r\n"))
+    };
     let form = "Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 0\r\n";
     for (line, more, status, said) in [
         ("DELETE /trips/1", "", 405, "does not take that kind of request"),
@@ -45,14 +47,19 @@ fn every_refusal_is_a_page_or_json_with_what_to_do() {
         ("GET /trips/999999999999", "", 404, "nothing at this address"),
     ] {
         let answer = asks(line, more);
-        assert!(answer.starts_with(&format!("HTTP/1.1 {status}")), "{line}: {}", answer.lines().next().unwrap_or_default());
+        assert!(
+            answer.starts_with(&format!("HTTP/1.1 {status}")),
+            "{line}: {}",
+            answer.lines().next().unwrap_or_default()
+        );
         assert!(answer.contains("text/html") && answer.contains(said), "{line}: {answer}");
         assert!(answer.contains("content-security-policy"), "{line}");
     }
     assert!(asks("DELETE /trips/1", "").to_lowercase().contains("\r\nallow: "));
     let program = asks("GET /measure/1/events?from=x", "");
     assert!(program.starts_with("HTTP/1.1 400") && program.contains("{\"problem\":\""), "{program}");
-    let large = asks("POST /trips/1/name", "Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 99999999\r\n");
+    let large =
+        asks("POST /trips/1/name", "Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 99999999\r\n");
     assert!(large.starts_with("HTTP/1.1 413") && large.contains("larger than what is taken"), "{large}");
 }
 
@@ -74,7 +81,9 @@ fn it_stops_within_seconds_whoever_still_sends() {
     let server = Server::start("demo");
     let address = server.url.strip_prefix("http://").unwrap().to_string();
     let mut slow = TcpStream::connect(&address).unwrap();
-    let head = format!("POST /trips HTTP/1.1\r\nHost: {address}\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 1000\r\n\r\n--x");
+    let head = format!(
+        "POST /trips HTTP/1.1\r\nHost: {address}\r\nContent-Type: multipart/form-data; boundary=x\r\nContent-Length: 1000\r\n\r\n--x"
+    );
     slow.write_all(head.as_bytes()).unwrap();
     let _idle = TcpStream::connect(&address).unwrap();
     std::thread::sleep(Duration::from_millis(200));
@@ -90,7 +99,8 @@ fn plans_that_nobody_waits_for_cost_the_others_nothing() {
     let address = server.url.strip_prefix("http://").unwrap().to_string();
     for index in 0..300 {
         let mut stream = TcpStream::connect(&address).unwrap();
-        let line = format!("GET /trips/3/trade/whole?leave=x:{index}&value={index} HTTP/1.1\r\nHost: {address}\r\n\r\n");
+        let line =
+            format!("GET /trips/3/trade/whole?leave=x:{index}&value={index} HTTP/1.1\r\nHost: {address}\r\n\r\n");
         stream.write_all(line.as_bytes()).unwrap();
     }
     // They are gone; what they asked for ends with them, and others are answered. A server that worked them off would take minutes.
@@ -142,9 +152,14 @@ fn the_doctor_says_what_is_wrong() {
     let check = || run(&["doctor", "--data", data, "--port", "0"]);
     let well = text(&check().stdout);
     assert!(well.contains("ok     directory") && well.contains("ok     port"), "{well}");
-    std::fs::write(directory.path().join("spare-hour.db"), "no database at all, but long enough to be read as one").unwrap();
+    std::fs::write(directory.path().join("spare-hour.db"), "no database at all, but long enough to be read as one")
+        .unwrap();
     let output = check();
-    assert!(output.status.code() == Some(1) && text(&output.stdout).contains("wrong  database"), "{}", text(&output.stdout));
+    assert!(
+        output.status.code() == Some(1) && text(&output.stdout).contains("wrong  database"),
+        "{}",
+        text(&output.stdout)
+    );
 }
 
 #[test]

@@ -10,8 +10,8 @@ use spare_hour_core::session::session_check::READING;
 use spare_hour_core::session::{Conditions, MOST_READINGS, Reading, Session};
 
 use crate::conditions::{condition_pairs, note_condition};
-use crate::table::{as_it_was, defused};
 use crate::number::{MOST_SECONDS, clock, parse_clock, parse_number};
+use crate::table::{as_it_was, defused};
 use crate::typed::{Spelled, TimesAs, decide};
 use crate::{FormatError, text_of};
 

@@ -135,7 +135,8 @@ fn csv_rows(text: &str, columns: &'static [Column], needed: &[&[&str]]) -> Resul
         let mut cells = HashMap::new();
         for (name, field) in header.iter().zip(record.iter()) {
             let Some(column) = columns.iter().find(|column| column.name == name) else { continue };
-            let cell = cell_of_text(column, as_it_was(field.trim())).map_err(|problem| FormatError::line(line, problem))?;
+            let cell =
+                cell_of_text(column, as_it_was(field.trim())).map_err(|problem| FormatError::line(line, problem))?;
             cells.extend(cell.map(|cell| (column.name, cell)));
         }
         rows.push(Row { cells, place: Place::Line(line) });

@@ -17,8 +17,11 @@ mod shown_trip;
 use std::time::Duration;
 
 use axum::Router;
-use axum::extract::DefaultBodyLimit;
-use axum::middleware;
+use axum::extract::{DefaultBodyLimit, Request};
+use axum::http::StatusCode;
+use axum::http::header::CONTENT_LENGTH;
+use axum::middleware::{self, Next};
+use axum::response::{IntoResponse, Response};
 use spare_hour_store::Store;
 use tower_http::CompressionLevel;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -27,8 +30,8 @@ use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::TraceLayer;
 
 pub use app::Options;
-use http::{error, security, told};
 pub use http::serving::serve;
+use http::{error, security, told};
 pub use pages::measure::{StandIn, StandInAsk};
 
 /// Largest request body: a file of the largest size that a format allows, and the form around it.
@@ -36,6 +39,18 @@ const MOST_BODY: usize = spare_hour_formats::MOST_BYTES + 100_000;
 
 /// A body that sends nothing for so long is given up.
 const BODY: Duration = Duration::from_secs(30);
+
+/// Refuses a body that says itself that it is larger than any address takes, before it is sent.
+async fn refuse_large(request: Request, next: Next) -> Response {
+    let says = request.headers().get(CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse::<usize>().ok());
+    let most =
+        if pages::backup::ADDRESSES.contains(&request.uri().path()) { pages::backup::MOST_BYTES } else { MOST_BODY };
+    if says.is_some_and(|says| says > most) {
+        StatusCode::PAYLOAD_TOO_LARGE.into_response()
+    } else {
+        next.run(request).await
+    }
+}
 
 /// The whole app over a store.
 pub fn router(store: Store, options: Options) -> Router {
@@ -45,13 +60,12 @@ pub fn router(store: Store, options: Options) -> Router {
         .layer(DefaultBodyLimit::max(MOST_BODY))
         .layer(middleware::from_fn(security::refuse_cross_site))
         .layer(middleware::from_fn_with_state(options.names.into(), security::refuse_other_hosts))
+        .layer(middleware::from_fn(refuse_large))
         .layer(RequestBodyTimeoutLayer::new(BODY))
         .layer(middleware::from_fn(told::tell))
         .layer(CatchPanicLayer::custom(error::panicked));
     security::with_headers(router)
-
         // Pages travel a home network at most: half the work for a tenth more bytes.
         .layer(CompressionLayer::new().quality(CompressionLevel::Precise(2)))
         .layer(TraceLayer::new_for_http())
 }
-

@@ -225,7 +225,8 @@ fn known(clock: &ClockTrip, worth: f64, whole: bool, stop: &StopSign) -> Option<
     let bounds = Bounds::new(clock, &[worth], stop)?;
     // Where the fastest by the road keeps no pause, the soonest that does, whatever it costs, tells how good the best has to be.
     let soonest = || Search::run(clock, SOONEST, &Limits { bounds: Some(&bounds), ..Limits::default() }, stop);
-    let soonest = if fastest.is_none() { fill::fill(clock, soonest()?, Some(worth), ROUGHLY, stop) } else { Vec::new() };
+    let soonest =
+        if fastest.is_none() { fill::fill(clock, soonest()?, Some(worth), ROUGHLY, stop) } else { Vec::new() };
     let goal = |way: &fill::Way| way.minutes + worth * way.money;
     let most = fastest.iter().chain(&soonest).map(goal).reduce(f64::min).map(|most| (worth, most + NEAR_BEST));
     let limits = Limits { bounds: Some(&bounds), best: most, ..Limits::default() };

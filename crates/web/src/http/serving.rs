@@ -59,10 +59,7 @@ pub async fn serve(
 }
 
 /// The next connection, once there is a place for it.
-async fn next(
-    listener: &TcpListener,
-    places: &Arc<Semaphore>,
-) -> std::io::Result<(TcpStream, OwnedSemaphorePermit)> {
+async fn next(listener: &TcpListener, places: &Arc<Semaphore>) -> std::io::Result<(TcpStream, OwnedSemaphorePermit)> {
     let place = Arc::clone(places).acquire_owned().await.map_err(std::io::Error::other)?;
     loop {
         match listener.accept().await {

@@ -54,15 +54,31 @@ fn what_to_do(status: StatusCode) -> &'static str {
     match status {
         StatusCode::BAD_REQUEST => "The request could not be read. Go back, reload the page and send it again.",
         StatusCode::NOT_FOUND => "There is nothing at this address.",
-        StatusCode::METHOD_NOT_ALLOWED => "This address does not take that kind of request. Open it as a page, or use its form.",
-        StatusCode::REQUEST_TIMEOUT => "The request took too long to arrive, and nothing was changed. Send it again over a better connection.",
-        StatusCode::PAYLOAD_TOO_LARGE => "The file or form is larger than what is taken here, and nothing was changed. Send a smaller one, or in parts.",
-        StatusCode::UNSUPPORTED_MEDIA_TYPE => "This address expects a form, and got something else. Use the form of its page.",
-        StatusCode::UNPROCESSABLE_ENTITY => "Some of what was sent is missing or is not what is expected, and nothing was changed. Go back and fill in the form again.",
+        StatusCode::METHOD_NOT_ALLOWED => {
+            "This address does not take that kind of request. Open it as a page, or use its form."
+        }
+        StatusCode::REQUEST_TIMEOUT => {
+            "The request took too long to arrive, and nothing was changed. Send it again over a better connection."
+        }
+        StatusCode::PAYLOAD_TOO_LARGE => {
+            "The file or form is larger than what is taken here, and nothing was changed. Send a smaller one, or in parts."
+        }
+        StatusCode::UNSUPPORTED_MEDIA_TYPE => {
+            "This address expects a form, and got something else. Use the form of its page."
+        }
+        StatusCode::UNPROCESSABLE_ENTITY => {
+            "Some of what was sent is missing or is not what is expected, and nothing was changed. Go back and fill in the form again."
+        }
         StatusCode::TOO_MANY_REQUESTS => "That was asked too often. Wait a little, then try again.",
-        StatusCode::REQUEST_HEADER_FIELDS_TOO_LARGE | StatusCode::URI_TOO_LONG => "The address or its headers are too long. Open the page again from its list.",
-        StatusCode::SERVICE_UNAVAILABLE => "The server has too much to do just now, and nothing was changed. Try again in a few seconds.",
-        status if status.is_server_error() => "Something went wrong here, and nothing was changed. The server's log says more.",
+        StatusCode::REQUEST_HEADER_FIELDS_TOO_LARGE | StatusCode::URI_TOO_LONG => {
+            "The address or its headers are too long. Open the page again from its list."
+        }
+        StatusCode::SERVICE_UNAVAILABLE => {
+            "The server has too much to do just now, and nothing was changed. Try again in a few seconds."
+        }
+        status if status.is_server_error() => {
+            "Something went wrong here, and nothing was changed. The server's log says more."
+        }
         _ => "The request was refused, and nothing was changed. Go back and try again.",
     }
 }

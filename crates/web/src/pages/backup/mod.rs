@@ -13,6 +13,8 @@ use crate::http::error::{WebError, page};
 use crate::http::upload::read_upload;
 use crate::layout::Frame;
 
+/// Where backups are taken in.
+pub(crate) const ADDRESSES: [&str; 2] = ["/backup", "/everything"];
 /// Largest file that is taken back in, bytes.
 pub(crate) const MOST_BYTES: usize = 500_000_000;
 
