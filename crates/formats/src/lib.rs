@@ -54,7 +54,7 @@ pub use drive_line::read_drive_line;
 pub use drive_list::{read_drives, write_drives};
 pub use event_lines::{MOST_LINES, read_event_line, write_event_line};
 pub use json_lists::{NamedSession, is_json_list, read_session_list, read_trips, write_session_list};
-pub use ledger_list::write_table;
+pub use ledger_list::{LedgerSheet, write_ledger_workbook, write_table};
 pub use number::{clock, parse_clock};
 pub use ocpi_tariff::{read_tariffs, write_tariff};
 pub use place_list::{ChargingPlace, read_places};

@@ -99,6 +99,19 @@ pub struct CarDrift {
     pub points: Vec<DriftPoint>,
     /// The line through them for each year, where there are enough.
     pub line: Option<Drift>,
+    /// What each update of the software changed, where both sides were measured.
+    pub updates: Vec<Update>,
+}
+
+/// A figure before and after an update of the software.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Update {
+    /// The software before and after.
+    pub software: (String, String),
+    /// How much more the figure is after it,
+    pub more: f64,
+    /// right within ± this, 19 times in 20.
+    pub error: f64,
 }
 
 /// What is watched.
@@ -155,9 +168,31 @@ pub fn drifts(store: &Store, car: &Car, reports: &Reports) -> Result<Vec<CarDrif
         points.sort_by_key(|point| point.day);
         let first = points.first().map(|point| point.day);
         let measured: Vec<Measured> = points.iter().filter_map(|point| measured(point, first?)).collect();
-        CarDrift { figure, line: Drift::new(&measured), points }
+        CarDrift { figure, line: Drift::new(&measured), updates: updates(&points), points }
     };
     Ok(vec![drift(Figure::Capacity, capacity), drift(Figure::TwentyToSixty, pace)])
+}
+
+/// What each update changed: the means of the values under one software and the next, each weighed by its error.
+fn updates(points: &[DriftPoint]) -> Vec<Update> {
+    let mut versions: Vec<(&str, f64, f64)> = Vec::new();
+    for point in points {
+        let Some(software) = point.software.as_deref() else { continue };
+        let weight = 1.0 / point.error.max(1e-3).powi(2);
+        match versions.iter_mut().find(|version| version.0 == software) {
+            Some(version) => {
+                version.1 += weight * point.value;
+                version.2 += weight;
+            }
+            None => versions.push((software, weight * point.value, weight)),
+        }
+    }
+    let change = |pair: &[(&str, f64, f64)]| Update {
+        software: (pair[0].0.into(), pair[1].0.into()),
+        more: pair[1].1 / pair[1].2 - pair[0].1 / pair[0].2,
+        error: (1.0 / pair[0].2 + 1.0 / pair[1].2).sqrt(),
+    };
+    versions.windows(2).map(change).collect()
 }
 
 fn measured(point: &DriftPoint, first: Date) -> Option<Measured> {
@@ -168,6 +203,23 @@ fn measured(point: &DriftPoint, first: Date) -> Option<Measured> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn an_update_is_held_against_what_was_before() {
+        let point = |software: &str, value: f64, error: f64| DriftPoint {
+            session: (1, "S".into()),
+            software: Some(software.into()),
+            day: "2026-05-01".parse().unwrap(),
+            value,
+            error,
+        };
+        let points = [point("4.1", 20.0, 1.0), point("4.1", 22.0, 1.0), point("4.2", 18.0, 1.0)];
+        // By hand: means of 21 ± 0.71 and 18 ± 1; the difference is −3 ± 1.22.
+        let found = updates(&points);
+        assert_eq!(found.len(), 1);
+        assert!((found[0].more + 3.0).abs() < 1e-9 && (found[0].error - 1.5f64.sqrt()).abs() < 1e-9);
+        assert!(updates(&points[..2]).is_empty());
+    }
 
     #[test]
     fn sums_add_up_and_tell_what_is_unknown() {

@@ -1,6 +1,8 @@
 //! The ledger: what happened on a trip against the plan it was begun with, leg by leg and stop by stop.
 
 use jiff::Timestamp;
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
 use spare_hour_core::driving::drive::{Drive, Used};
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::trip::road_log::{Place, RoadLog, Seen, StallState};
@@ -13,6 +15,8 @@ use crate::on_the_road::events_of;
 
 /// Trips that are over, from which on it is told how near plans come.
 const FEWEST: usize = 5;
+/// A charge may be kept so long after one has left, ms: ten minutes.
+const SOON: i64 = 600_000;
 /// Legs shorter than this are no drives, km.
 const SHORTEST: f64 = 1.0;
 
@@ -62,6 +66,10 @@ pub struct Stand {
     pub kwh: Pair,
     /// How it was found, where it was not as known.
     pub found: Option<StallState>,
+    /// The charge that was measured there, by its time: its number, its name, and what was paid.
+    pub session: Option<(i32, String, Option<f64>)>,
+    /// When one came and left, in milliseconds since 1970.
+    times: (i64, Option<i64>),
 }
 
 /// A trip that was begun, against its plan.
@@ -104,7 +112,9 @@ impl LedgerTrip {
         let plan = BegunPlan::read(&outing.about.plan).unwrap_or_default();
         let log = RoadLog::replay(&events);
         let day = |ms: i64| Some(here.day_of(Timestamp::from_millisecond(ms).ok()?).to_string());
-        Ok(Self::new(outing, &plan, (&log, unread), &day))
+        let mut trip = Self::new(outing, &plan, (&log, unread), &day);
+        trip.match_sessions(store)?;
+        Ok(trip)
     }
 
     fn new(
@@ -127,6 +137,28 @@ impl LedgerTrip {
             found: log.stalls.clone(),
             unread,
         }
+    }
+
+    /// Finds the charge that was measured at each stop: one of the car's that was kept while one stood there, or soon after.
+    fn match_sessions(&mut self, store: &Store) -> Result<(), PlanningError> {
+        let Some(car) = self.outing.about.car.filter(|_| !self.stands.is_empty()) else { return Ok(()) };
+        let kept = |created: &str| {
+            let at: Option<DateTime> = created.parse().ok();
+            Some(at?.to_zoned_datetime(TimeZone::UTC).ok()?.timestamp().as_millisecond())
+        };
+        for line in store.sessions()?.into_iter().filter(|line| line.car == Some(car)) {
+            let Some(at) = kept(&line.created_at) else { continue };
+            let there = |stand: &&mut Stand| {
+                let (came, left) = stand.times;
+                at >= came && left.is_none_or(|left| at <= left + SOON)
+            };
+            let Some(stand) = self.stands.iter_mut().rev().find(there).filter(|stand| stand.session.is_none()) else {
+                continue;
+            };
+            let paid = store.session(line.id)?.about.session.conditions.paid;
+            stand.session = Some((line.id, line.name, paid));
+        }
+        Ok(())
     }
 
     /// What took most more or less than planned: the leg or stop, and by how many minutes.
@@ -213,6 +245,8 @@ fn stand(plan: &BegunPlan, log: &RoadLog, seen: &Seen) -> Option<Stand> {
             happened: stored.zip(share).map(|(kwh, share)| kwh / share),
         },
         found: log.stalls.iter().find(|(id, _)| id == site).map(|(_, state)| *state),
+        session: None,
+        times: (seen.at_ms, left.map(|left| left.0)),
     })
 }
 

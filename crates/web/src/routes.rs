@@ -56,6 +56,7 @@ pub(crate) fn routes() -> Router<App> {
         .route("/road/{id}/forget", post(road::forget))
         .route("/ledger", get(ledger::show))
         .route("/ledger/trips.csv", get(ledger::list_trips))
+        .route("/ledger/ledger.xlsx", get(ledger::workbook))
         .route("/ledger/months.csv", get(ledger::list_months))
         .route("/ledger/{id}", get(ledger::show_trip))
         .route("/ledger/{id}/drives", post(ledger::keep_drives))

@@ -17,7 +17,7 @@ use crate::app::App;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
-pub(crate) use lists::{months as list_months, trips as list_trips};
+pub(crate) use lists::{months as list_months, trips as list_trips, workbook};
 use view::{DriftView, MoneyRow, TripRow, TripView};
 
 #[derive(Template)]

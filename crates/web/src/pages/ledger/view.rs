@@ -27,6 +27,8 @@ pub(super) struct PartRow {
     pub(super) soc: String,
     pub(super) energy: String,
     pub(super) found: String,
+    /// The charge that was measured there: its number, and its name with what was paid.
+    pub(super) session: Option<(i32, String)>,
 }
 
 /// One trip.
@@ -58,6 +60,8 @@ pub(super) struct MoneyRow {
 pub(super) struct DriftView {
     pub(super) name: &'static str,
     pub(super) told: String,
+    /// What updates of the software changed, in words.
+    pub(super) updates: Vec<String>,
     /// Day, charge, its number, software, value.
     pub(super) points: Vec<(String, String, i32, String, String)>,
 }
@@ -159,6 +163,7 @@ fn rows(trip: &LedgerTrip, units: Units) -> Vec<PartRow> {
             soc: format!("{} used", told(leg.points, " points")),
             energy: String::new(),
             found: String::new(),
+            session: None,
         });
         let Some(stand) = stands.clone().next().filter(|stand| stand.site.1 == leg.names.1) else { continue };
         stands.next();
@@ -169,6 +174,10 @@ fn rows(trip: &LedgerTrip, units: Units) -> Vec<PartRow> {
             soc: format!("{} to {}", told(stand.arrive, " %"), told(stand.leave, " %")),
             energy: format!("{} from the plug", told(stand.kwh, " kWh")),
             found: stand.found.map(found).unwrap_or_default(),
+            session: stand.session.as_ref().map(|(id, name, paid)| {
+                let paid = paid.map(|paid| format!(", {paid:.2} paid")).unwrap_or_default();
+                (*id, format!("{name}{paid}"))
+            }),
         });
     }
     rows
@@ -243,7 +252,17 @@ impl DriftView {
             let value = format!("{:.1} ± {:.1} {unit}", point.value, point.error);
             (point.day.to_string(), point.session.1.clone(), point.session.0, software, value)
         });
-        Some(Self { name, told, points: points.collect() })
+        let updates = drift.updates.iter().map(|update| {
+            let change = format!(
+                "{}{:.1} ± {:.1} {unit}",
+                if update.more < 0.0 { "−" } else { "+" },
+                update.more.abs(),
+                update.error
+            );
+            let sure = if update.more.abs() > update.error { "" } else { ", no more than its error" };
+            format!("Software {} after {}: {change}{sure}.", update.software.1, update.software.0)
+        });
+        Some(Self { name, told, updates: updates.collect(), points: points.collect() })
     }
 }
 

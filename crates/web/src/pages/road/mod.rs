@@ -24,6 +24,8 @@ struct RoadPage {
     frame: Frame,
     /// The trip under way.
     under_way: Option<UnderWay>,
+    /// The trip under way that can no longer be planned: its number and name.
+    lost: Option<(i32, String)>,
     /// Trips that may be begun.
     trips: Vec<TripLine>,
 }
@@ -46,7 +48,8 @@ struct PanelAlone {
 /// The page of the trip under way.
 pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
     let read = read(&app).await?;
-    let trips = app.run(|store| Ok(store.trips()?)).await?;
+    let (trips, outing) = app.run(|store| Ok((store.trips()?, store.under_way()?))).await?;
+    let lost = outing.filter(|_| read.is_none()).map(|outing| (outing.id, outing.about.name));
     let units = app.units().await?;
     let under_way = match read {
         Some((on, lines)) => Some(UnderWay {
@@ -57,7 +60,7 @@ pub(crate) async fn show(State(app): State<App>) -> Result<Response, WebError> {
         }),
         None => None,
     };
-    Ok(page(StatusCode::OK, &RoadPage { frame: Frame::new(&app, "road", "On the road"), under_way, trips }))
+    Ok(page(StatusCode::OK, &RoadPage { frame: Frame::new(&app, "road", "On the road"), under_way, lost, trips }))
 }
 
 /// The panel alone: what a touch asks for again.
