@@ -15,6 +15,8 @@ use crate::on_the_road::events_of;
 
 /// Trips that are over, from which on it is told how near plans come.
 const FEWEST: usize = 5;
+/// Nobody drives a leg faster, km/h: a place was said late.
+const FASTEST: f64 = 250.0;
 /// A charge may be kept so long after one has left, ms: ten minutes.
 const SOON: i64 = 600_000;
 /// Legs shorter than this are no drives, km.
@@ -219,7 +221,7 @@ fn leg(plan: &BegunPlan, from: &Seen, to: &Seen, day: &dyn Fn(i64) -> Option<Str
 }
 
 fn drive(km: f64, minutes: f64, socs: (Soc, Soc), day: Option<String>) -> Option<Drive> {
-    let drives = km >= SHORTEST && minutes > 0.0 && socs.0 > socs.1;
+    let drives = km >= SHORTEST && minutes >= 60.0 * km / FASTEST && socs.0 > socs.1;
     drives.then(|| Drive { day, ..Drive::new(Distance::km(km), Minutes::new(minutes), Used::Soc(socs.0, socs.1)) })
 }
 
@@ -349,6 +351,10 @@ mod tests {
         // Minutes add up: legs and stops are the whole.
         let parts: f64 = trip.legs.iter().map(|leg| leg.minutes.happened.unwrap()).sum();
         assert_eq!(parts + stand.minutes.happened.unwrap(), 222.0);
+        // Said within a minute, a leg of 160 km is no drive.
+        let late =
+            self::tests::trip(&[r#"0 "what":"here","km":0,"soc":90"#, r#"1 "what":"here","site":"s1","soc":17"#]);
+        assert!(late.legs[0].drive.is_none());
         let drive = trip.legs[0].drive.as_ref().unwrap();
         assert_eq!((drive.distance.get(), drive.used), (160.0, Used::Soc(Soc::percent(90.0), Soc::percent(17.0))));
     }
