@@ -17,6 +17,8 @@ pub(crate) const COPIES: &str = "copies";
 /// Days and weeks of which copies are kept.
 const DAYS: usize = 7;
 const WEEKS: usize = 4;
+/// The first copy waits until the start is over.
+const FIRST: Duration = Duration::from_secs(20);
 /// How often it is looked whether today has its copy.
 const EVERY: Duration = Duration::from_mins(30);
 
@@ -95,6 +97,7 @@ fn set_aside(directory: &Path) -> anyhow::Result<Option<PathBuf>> {
 /// Copies the database each day while the server runs.
 pub(crate) fn keep_copies(directory: PathBuf, here: Here) {
     let looks = move || {
+        std::thread::sleep(FIRST);
         loop {
             if let Err(error) = copy_of_the_day(&directory, here.today()) {
                 tracing::error!("the copy of the day: {error:#}");
@@ -116,8 +119,14 @@ fn copy_of_the_day(directory: &Path, today: Date) -> anyhow::Result<()> {
     if copy.exists() {
         return Ok(());
     }
-    copy_database(directory, &copy)?;
-    crate::directory::keep_private(&copy);
+    // A copy that was cut off is none: it gets its name when it is whole.
+    let part = copies.join("unfinished");
+    if part.exists() {
+        std::fs::remove_file(&part)?;
+    }
+    copy_database(directory, &part)?;
+    crate::directory::keep_private(&part);
+    std::fs::rename(&part, &copy)?;
     let dated = |entry: std::fs::DirEntry| entry.file_name().to_str()?.strip_suffix(".db")?.parse::<Date>().ok();
     let mut days: Vec<Date> = std::fs::read_dir(&copies)?.flatten().filter_map(dated).collect();
     days.sort();

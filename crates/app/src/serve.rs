@@ -75,6 +75,8 @@ pub(crate) fn listen(
             stand_in: Some(stand_in::lent_to(address.port())),
             here: Here::of_this_machine(),
         };
+        // Whoever reads where it is may ask at once.
+        let router = router(store, options);
         crate::print(&format!(
             "Spare Hour is at http://{address} (data in {}). Stop it with Ctrl-C.",
             claimed.path().display()
@@ -83,7 +85,7 @@ pub(crate) fn listen(
             crate::print(&warning);
         }
         keep_copies(claimed.path().into(), Here::of_this_machine());
-        serve(listener, router(store, options), told_to_stop()).await?;
+        serve(listener, router, told_to_stop()).await?;
         Ok(())
     });
     // Work that nobody waits for any more has been told to stop; it gets a moment.

@@ -64,7 +64,7 @@ fn fifty_power_cuts_lose_nothing_that_was_shown_as_saved() {
             }
             unreachable!("the server is killed")
         });
-        std::thread::sleep(Duration::from_millis(3 + 7 * round % 41));
+        std::thread::sleep(Duration::from_millis(3 + 11 * round % 83));
         server.kill();
         let (acknowledged, unanswered) = writer.join().unwrap();
         shown.extend(acknowledged);
