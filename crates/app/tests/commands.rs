@@ -337,7 +337,16 @@ fn an_analysis_names_its_base_and_tells_all_of_the_curve() {
     assert_eq!(ask(&["--test-range-km", "350"]).status.code(), Some(1));
 }
 
-/// The example trip under way: at its first stop, with 17 %.
+/// The first stop of the example trip's plan, and where one is on arriving there.
+fn at_its_first_stop() -> (Value, Value) {
+    let whole = json(&run(&["plan", &repository("docs/formats/trip.example.json"), "--json"]));
+    let first = whole["stops"][0].clone();
+    let now =
+        serde_json::json!({"at": "2026-12-18T13:05", "at_km": 0, "at_site": first["site"], "soc": first["arrive_soc"]});
+    (first, now)
+}
+
+/// The example trip under way.
 fn under_way(now: &Value) -> Value {
     let mut trip: Value =
         serde_json::from_str(&std::fs::read_to_string(repository("docs/formats/trip.example.json")).unwrap()).unwrap();
@@ -348,10 +357,7 @@ fn under_way(now: &Value) -> Value {
 #[test]
 fn a_trip_under_way_is_planned_from_where_one_is() {
     let directory = tempfile::tempdir().unwrap();
-    let whole = json(&run(&["plan", &repository("docs/formats/trip.example.json"), "--json"]));
-    let first = &whole["stops"][0];
-    let now =
-        serde_json::json!({"at": "2026-12-18T13:05", "at_km": 0, "at_site": first["site"], "soc": first["arrive_soc"]});
+    let (first, now) = at_its_first_stop();
     let file = written(&directory, "now.json", &under_way(&now).to_string());
     let rest = json(&run(&["plan", &file, "--json"]));
     assert_eq!(
@@ -376,10 +382,7 @@ fn a_trip_under_way_is_planned_from_where_one_is() {
 #[test]
 fn advise_gives_every_field_of_the_contract() {
     let directory = tempfile::tempdir().unwrap();
-    let whole = json(&run(&["plan", &repository("docs/formats/trip.example.json"), "--json"]));
-    let first = &whole["stops"][0];
-    let now =
-        serde_json::json!({"at": "2026-12-18T13:05", "at_km": 0, "at_site": first["site"], "soc": first["arrive_soc"]});
+    let (first, now) = at_its_first_stop();
     let file = written(&directory, "now.json", &under_way(&now).to_string());
     let soc = first["arrive_soc"].as_f64().unwrap();
     let csv = format!("elapsed,soc,power_kw\n0:00,{soc},20\n1:00,{},90\n2:00,{},90\n", soc + 1.5, soc + 3.5);
