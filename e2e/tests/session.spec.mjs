@@ -85,7 +85,7 @@ test("a window of one's own and the bricks by keyboard", async ({ page }) => {
   await expect(page.getByRole("row", { name: /^25–65 % yours/ })).toBeVisible();
   await page.locator("[data-brick]").first().focus();
   await page.keyboard.press("ArrowRight");
-  await expect(page.locator("#brick-told")).toHaveText(/^5 to 10 %: [\d.]+ min, [\d.]+ km\/min$/);
+  await expect(page.locator("[data-brick-told]")).toHaveText(/^5 to 10 %: [\d.]+ min, [\d.]+ km\/min$/);
   await page.getByLabel("to, %").fill("20");
   await page.keyboard.press("Enter");
   await expect(page.getByText("To: expected more than 25.")).toBeVisible();
@@ -170,6 +170,9 @@ test("ticked sessions are compared", async ({ page }) => {
   await page.getByLabel("Held against").selectOption({ label: "Avel 74, warm, full" });
   await page.getByRole("button", { name: "Compare", exact: true }).click();
   await expect(page.getByRole("row", { name: /^B/ })).toContainText(/\+9\.\d min, \+3\d %/);
+  await page.locator("[data-brick]").first().focus();
+  await page.keyboard.press("ArrowRight");
+  await expect(page.locator("[data-brick-told]")).toHaveText(/^A, \d+ to \d+ %: [\d.]+ min/);
   await accessible(page);
 });
 

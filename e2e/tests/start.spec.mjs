@@ -43,7 +43,10 @@ newcomer("what cannot be is said beside the form, and nothing typed is lost", as
   const shown = page.getByRole("region", { name: "The plan so far" });
   await page.getByLabel(/^Distance and usual speed/).fill("far away");
   await expect(shown.getByText("no distance is said")).toBeVisible();
+  const form = page.locator("form[action='/start']");
+  await form.evaluate((old) => old.classList.add("old"));
   await page.getByRole("button", { name: "Keep this trip" }).click();
+  await expect(form).not.toHaveClass(/old/);
   await expect(page.getByText("no distance is said")).toBeVisible();
   await expect(page.getByLabel(/^Distance and usual speed/)).toHaveValue("far away");
   await page.getByLabel(/^Distance and usual speed/).fill("780 km, 120");

@@ -16,7 +16,7 @@ const total = (page) => page.locator(".answer").getAttribute("data-minutes").the
 test("a cold day with 20 % at the end: 2", async ({ page }) => {
   await page.goto("/trips/1");
   const [press, before] = [steps(2), await total(page)];
-  await press(page.getByRole("button", { name: "cold, +25 %" }));
+  await press(page.getByRole("button", { name: "cold, −10 °C" }));
   await press(page.getByRole("button", { name: "20 % at the end" }));
   await expect(page.locator(".answer")).toContainText("with 20 %");
   expect(await total(page)).toBeGreaterThan(before + 20);

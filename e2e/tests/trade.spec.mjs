@@ -71,8 +71,8 @@ looking("another plan is laid under this one, and told in minutes and money", as
   await page.goto("/trips/1");
   await page.getByRole("link", { name: "Compare with this" }).click();
   await expect(page.getByText("±0 min, ±0 cr against the plan compared with")).toBeVisible();
-  await page.getByRole("button", { name: "cold, +25 %" }).click();
-  await expect(page.getByRole("button", { name: "cold, +25 %" })).toHaveAttribute("aria-pressed", "true");
+  await page.getByRole("button", { name: "cold, −10 °C" }).click();
+  await expect(page.getByRole("button", { name: "cold, −10 °C" })).toHaveAttribute("aria-pressed", "true");
   await expect(page.getByText(/\+\d+ min, \+[\d.]+ cr against the plan compared with/)).toBeVisible();
   await expect(page.locator(".wide .other-plan")).toBeVisible();
   await page.reload();

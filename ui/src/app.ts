@@ -1,4 +1,5 @@
 import Alpine from "@alpinejs/csp";
+import { bricks } from "./bricks";
 import { bring } from "./bring";
 import { keys } from "./keys";
 import { live } from "./live/live";
@@ -23,6 +24,7 @@ Alpine.data("themeButton", themeButton);
 Alpine.data("trip", trip);
 Alpine.start();
 plots();
+bricks();
 
 // The live page must open without a signal. Browsers allow this on localhost and over https only.
 if (/^\/(measure\/|road)/.test(location.pathname)) void navigator.serviceWorker?.register("/worker.js").catch(() => {});

@@ -1,39 +1,14 @@
-/** The session page: a marker on the minute bricks that tells what the charge costs, and windows dragged on the chart. */
+/** The session page: windows dragged on the chart. */
 export function session() {
   return {
     init() {
       const root = (this as unknown as { $root: HTMLElement }).$root;
-      root.addEventListener("pointerover", (event) => tell(root, event.target));
-      root.addEventListener("focusin", (event) => tell(root, event.target));
-      root.addEventListener("keydown", (event) => step(root, event));
       root.addEventListener("pointerdown", (event) => drag(root, event));
       // A link to a part of the page opens it.
       const part = location.hash && root.querySelector(location.hash);
       if (part instanceof HTMLDetailsElement) part.open = true;
     },
   };
-}
-
-function tell(root: HTMLElement, target: EventTarget | null): void {
-  const brick = target instanceof Element ? target.closest<SVGElement>("[data-brick]") : null;
-  const line = root.querySelector("#brick-told");
-  if (!brick || !line) return;
-  line.textContent = brick.dataset["brick"] ?? "";
-  for (const other of root.querySelectorAll("[data-brick]")) other.classList.toggle("brick-told", other === brick);
-}
-
-/** Arrow keys go from brick to brick. */
-function step(root: HTMLElement, event: KeyboardEvent): void {
-  const forward = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;
-  const bricks = [...root.querySelectorAll<SVGElement>("[data-brick]")];
-  const now = bricks.findIndex((brick) => brick === document.activeElement);
-  if (!forward || now < 0) return;
-  event.preventDefault();
-  const next = bricks[now + forward];
-  if (!next) return;
-  bricks[now]!.tabIndex = -1;
-  next.tabIndex = 0;
-  next.focus();
 }
 
 /** Marks a window from where the pointer goes down to where it comes up, and measures it. */

@@ -93,9 +93,8 @@ export function trip() {
         const address = target.getAttribute("href") ?? "";
         this.take(new URLSearchParams(address.slice(address.indexOf("?") + 1)), target.hasAttribute("data-pick"));
       } else {
-        const [name, value] = (target.dataset["set"] ?? "").split("=");
         this.hidden("pick", "");
-        this.take(new URLSearchParams([[name ?? "", value ?? ""]]), false);
+        this.take(new URLSearchParams(target.dataset["set"]), false);
       }
       this.step = true;
       this.later(0);
@@ -177,9 +176,12 @@ export function trip() {
     /** Shows which presets are on. */
     press() {
       for (const chip of this.form().querySelectorAll<HTMLElement>("[data-set]")) {
-        const [name, value] = (chip.dataset["set"] ?? "").split("=");
-        const control = this.form().elements.namedItem(name ?? "");
-        chip.setAttribute("aria-pressed", String(control instanceof HTMLInputElement && control.value === value));
+        const stands = ([name, value]: [string, string]) => {
+          const control = this.form().elements.namedItem(name);
+          return (control instanceof HTMLInputElement || control instanceof HTMLSelectElement) && control.value === value;
+        };
+        const asked = [...new URLSearchParams(chip.dataset["set"])];
+        chip.setAttribute("aria-pressed", String(asked.every(stands)));
       }
     },
 

@@ -6,11 +6,11 @@ import { Alarm } from "../src/live/alarm";
 test("an alarm rings once when its moment has come, and again for another", () => {
   const rung: string[] = [];
   const alarm = new Alarm((_, words) => rung.push(words));
-  alarm.check(100_000, 99_999, "early");
-  alarm.check(100_000, 100_000, "now");
+  alarm.check("leave", 100_000, 99_999, "early");
+  alarm.check("leave", 100_000, 100_000, "now");
   // The moment shifts a little with every reading.
-  alarm.check(103_000, 104_000, "again");
+  alarm.check("leave", 103_000, 104_000, "again");
   assert.deepEqual(rung, ["now"]);
-  alarm.check(900_000, 900_500, "the next stop");
+  alarm.check("leave", 900_000, 900_500, "the next stop");
   assert.deepEqual(rung, ["now", "the next stop"]);
 });

@@ -13,6 +13,7 @@ mod drive_list;
 mod event_lines;
 mod json_lists;
 mod ledger_list;
+mod now_json;
 mod number;
 mod ocpi_tariff;
 mod place_list;

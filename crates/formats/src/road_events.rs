@@ -38,6 +38,10 @@ struct Line {
     kw: Option<f64>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     of: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    came: Option<i64>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    session: Option<i32>,
 }
 
 /// Reads one line. A time that is left out is `now_ms`, an id `new_id`'s.
@@ -64,8 +68,14 @@ impl Line {
             "took" => Happened::Took(named("pause", self.pause.as_deref())?),
             "stall" => Happened::Stall(named("site", self.site.as_deref())?, self.state()?),
             "ended" => Happened::Ended(self.soc()?),
+            "measured" => {
+                let came = self.came.ok_or("came is missing; expected when one came there, in ms since 1970")?;
+                Happened::Measured(checked_time(came)?, self.session)
+            }
             "undo" => Happened::Undo(named("of", self.of.as_deref())?),
-            other => return Err(format!("what is \"{other}\"; expected here, left, took, stall, ended or undo")),
+            other => {
+                return Err(format!("what is \"{other}\"; expected here, left, took, stall, ended, measured or undo"));
+            }
         })
     }
 
@@ -121,6 +131,9 @@ pub fn write_road_event(event: &RoadEvent) -> String {
         Happened::Left(soc) => Line { what: "left".into(), soc: Some(soc.get()), ..line },
         Happened::Took(pause) => Line { what: "took".into(), pause: Some(pause.clone()), ..line },
         Happened::Ended(soc) => Line { what: "ended".into(), soc: Some(soc.get()), ..line },
+        Happened::Measured(came, session) => {
+            Line { what: "measured".into(), came: Some(*came), session: *session, ..line }
+        }
         Happened::Undo(of) => Line { what: "undo".into(), of: Some(of.clone()), ..line },
         Happened::Stall(site, state) => {
             let (word, minutes, kw) = match state {
@@ -153,6 +166,8 @@ mod tests {
             r#"{"id":"a","at":1790000000000,"what":"stall","site":"s4","state":"out-of-order"}"#,
             r#"{"id":"a","at":1790000000000,"what":"ended","soc":12.0}"#,
             r#"{"id":"a","at":1790000000000,"what":"undo","of":"b"}"#,
+            r#"{"id":"a","at":1790000000000,"what":"measured","came":1790000000000,"session":5}"#,
+            r#"{"id":"a","at":1790000000000,"what":"measured","came":1790000000000}"#,
         ] {
             let event = read_road_event(line, 0, String::new).unwrap();
             assert_eq!(write_road_event(&event), line);

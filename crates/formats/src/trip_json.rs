@@ -17,6 +17,7 @@ use spare_hour_core::trip::under_way::Now;
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Boost, Goal, Price, Site, Trip, TripDraft, Vehicle};
 
+use crate::now_json::NowFile;
 use crate::ocpi_tariff::{read_tariffs, write_tariff};
 use crate::trip_wishes::{wishes, wishes_value};
 use crate::{FormatError, text_of};
@@ -51,21 +52,6 @@ struct TripFile {
     goal: GoalFile,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     now: Option<NowFile>,
-}
-
-/// Where one is on the trip.
-#[derive(Deserialize, Serialize)]
-struct NowFile {
-    at: String,
-    #[serde(default)]
-    at_km: Option<f64>,
-    #[serde(default)]
-    at_site: Option<String>,
-    soc: f64,
-    #[serde(default)]
-    taken: Vec<String>,
-    #[serde(default)]
-    avoid: Vec<String>,
 }
 
 #[derive(Deserialize, Serialize)]
@@ -254,35 +240,10 @@ pub fn read_trip_with_wishes(bytes: &[u8]) -> Result<TripOfFile, FormatError> {
     // A zone that is none is wrong, whether or not the trip says when it leaves.
     moment("time_zone", "2026-01-01T00:00", zone)?;
     let departure = file.departure.as_deref().map(|civil| moment("departure", civil, zone)).transpose()?;
-    let now = file.now.as_ref().map(|now| now_of(now, &file)).transpose()?;
+    let sites: Vec<(&str, f64)> = file.sites.iter().map(|site| (site.id.as_str(), site.at_km)).collect();
+    let now = file.now.as_ref().map(|now| now.read(&sites, zone)).transpose()?;
     let trip = Trip::new(draft(file)?).map_err(|error| FormatError::refused("", &error))?;
     Ok(TripOfFile { trip, departure, tariffs, wishes: wished, now })
-}
-
-/// Where one is: at a site, its own kilometre is the place.
-fn now_of(file: &NowFile, trip: &TripFile) -> Result<Now, FormatError> {
-    let wrong = |field: &str, problem: String| FormatError::path(format!("now.{field}"), problem);
-    let site = file.at_site.as_ref().map(|id| {
-        let found = trip.sites.iter().find(|site| site.id == *id);
-        found.ok_or_else(|| wrong("at_site", format!("is \"{id}\"; expected the id of one of sites, or null")))
-    });
-    let at_km = match (site.transpose()?, file.at_km) {
-        (Some(site), _) => site.at_km,
-        (None, Some(km)) => km,
-        (None, None) => return Err(wrong("at_km", "is missing; expected how far along the road one is, in km".into())),
-    };
-    let known = |id: &&String| !trip.sites.iter().any(|site| site.id == **id);
-    if let Some(id) = file.avoid.iter().find(known) {
-        return Err(wrong("avoid", format!("has \"{id}\"; expected ids of sites")));
-    }
-    Ok(Now {
-        at: moment("now.at", &file.at, trip.time_zone.as_deref())?,
-        at_km: Distance::km(at_km),
-        at_site: file.at_site.clone(),
-        soc: Soc::percent(file.soc),
-        taken: file.taken.clone(),
-        avoid: file.avoid.clone(),
-    })
 }
 
 /// Refuses what a version 2 file may hold, and says why.
@@ -341,7 +302,7 @@ fn tariffs(file: &TripFile) -> Result<Vec<(String, Tariff)>, FormatError> {
 }
 
 /// A civil time in a zone; UTC where none is named.
-fn moment(path: &str, civil: &str, zone: Option<&str>) -> Result<ZonedDateTime, FormatError> {
+pub(crate) fn moment(path: &str, civil: &str, zone: Option<&str>) -> Result<ZonedDateTime, FormatError> {
     let zone = zone.map_or(Ok(TimeZone::UTC), |name| {
         TimeZone::get(name).map_err(|_| {
             let problem = format!("is \"{name}\"; expected an IANA name such as Europe/Lisbon");

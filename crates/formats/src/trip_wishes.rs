@@ -57,6 +57,7 @@ pub(crate) fn wishes(text: &str) -> Result<Wishes, FormatError> {
     let wishes = Wishes {
         pauses: pauses(&goal["pauses"])?,
         most_drive: number(goal, "goal", "most_drive_min", 10.0, 10_080.0)?.map(Minutes::new),
+        driven: Minutes::new(0.0),
         rest: number(goal, "goal", "rest_min", 1.0, 10_080.0)?.map(Minutes::new),
         most_cost: number(goal, "goal", "most_cost", 0.0, 1e7)?,
         most_time: number(goal, "goal", "most_min", 1.0, 1e6)?.map(Minutes::new),

@@ -18,7 +18,7 @@ mod strategies;
 pub mod trade;
 pub mod trip_timeline;
 
-pub use explain::advice::{Advice, Because, PriceStep};
+pub use explain::advice::{Advice, Because, IdleFee, PriceStep};
 pub use explain::infeasible::{Infeasible, Place};
 pub use explain::reasons::{Next, Reason, Why};
 pub use model::plan::{AdjustedPlan, BestPlan, FixedDeparture, Plan, Proof, Stop};

@@ -39,6 +39,7 @@ fn conditions(wind: f64, wind_from: f64, wet: bool) -> RoadConditions {
         outside: Temperature::celsius(18.0),
         wind: Speed::kmh(wind),
         wind_from,
+        headwind: Speed::kmh(0.0),
         wet,
         load: Mass::kg(0.0),
         heating: None,
@@ -46,7 +47,7 @@ fn conditions(wind: f64, wind_from: f64, wet: bool) -> RoadConditions {
 }
 
 fn route(track: &Track, conditions: &RoadConditions) -> Route {
-    Route::new(track_stretches(track).iter().map(|stretch| stretch.segment(&car(), conditions)).collect())
+    Route::new(track_stretches(track).iter().map(|stretch| stretch.segment(&car(), conditions, conditions)).collect())
 }
 
 fn energy(track: &Track, conditions: &RoadConditions) -> (f64, f64) {

@@ -23,7 +23,7 @@ use spare_hour_core::trip::under_way::Now;
 use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_core::trip::{Goal, Price, Site, Trip, TripDraft, Vehicle};
 use spare_hour_planner::trade::{ClockStop, post_stall};
-use spare_hour_planner::{Advice, Because, PriceStep, StopSign};
+use spare_hour_planner::{Advice, Because, IdleFee, PriceStep, StopSign};
 
 use jiff::ZonedDateTime;
 
@@ -33,6 +33,8 @@ use crate::price_stop::Prices;
 use crate::shown_plan::ShownPlan;
 use crate::under_way::NoWay;
 
+/// A fee that begins later after the charge than this is not told, minutes.
+const LONGEST_GRACE: u32 = 240;
 /// The points that are compared.
 const NEXT: f64 = 5.0;
 /// Who stays on is asked what so much more would change.
@@ -74,14 +76,14 @@ pub fn advise(to_plan: TripToPlan, now: &Now, session: &Session, stop: &StopSign
         with_charge(to_plan, &here, &charge).rest(&now).map_err(|refused| NoAdvice::NoWay(NoWay::Refused(refused)))?;
     let leaving = rest.clone().without(&here).best_plan(stop).ok();
     let later = later(&rest, &here, &charge, stop);
-    let (next_price, idle_per_hour) = to_plan_prices
-        .of_site(&here)
-        .map_or((None, None), |tariff| (next_step(tariff, &now.at, charge.since), idle_per_hour(tariff)));
+    let tariff = to_plan_prices.of_site(&here);
+    let next_price = tariff.and_then(|tariff| next_step(tariff, &now.at, charge.since));
+    let idle = tariff.and_then(|tariff| idle_fee(tariff, &now.at, &charge, rest.trip.vehicle.usable));
     let best = rest.best_plan(stop).map_err(NoAdvice::NoWay)?;
     let told =
         Answer { here: &here, charge: &charge, best: &best, leaving: leaving.as_ref() }.told(&site, cost, findings);
     let other_stall = other.map(|other| told.total_advised - other).filter(|saved| saved.get() > WORTH_MOVING);
-    Ok(Advice { total_later: later, next_price, idle_per_hour, other_stall, ..told })
+    Ok(Advice { total_later: later, next_price, idle, other_stall, ..told })
 }
 
 /// What is taken of a road of which nothing is planned.
@@ -146,6 +148,7 @@ pub fn without_a_trip(vehicle: Vehicle, road: RoadAhead, at: &ZonedDateTime) -> 
         at_km: Distance::km(0.0),
         at_site: Some(HERE.into()),
         soc: Soc::percent(0.0),
+        driven: Minutes::new(0.0),
         taken: Vec::new(),
         avoid: Vec::new(),
     };
@@ -230,11 +233,26 @@ fn next_step(tariff: &Tariff, now: &ZonedDateTime, since: Minutes) -> Option<Pri
     })
 }
 
-/// What standing on after the charge costs for an hour, where it does.
-fn idle_per_hour(tariff: &Tariff) -> Option<f64> {
-    let components = tariff.elements.iter().flat_map(|element| &element.components);
-    let parking = components.filter(|component| component.kind == Kind::Parking);
-    parking.filter_map(|component| component.price.to_f64()).filter(|price| *price > 0.0).reduce(f64::max)
+/// The fee of standing on after a charge that goes on until the battery is full, where one begins within so many minutes after.
+fn idle_fee(tariff: &Tariff, now: &ZonedDateTime, charge: &ChargeNow, usable: Energy) -> Option<IdleFee> {
+    let full = ChargingTime::new(&charge.power, usable).minutes(charge.sure, Soc::percent(100.0));
+    (0..=LONGEST_GRACE).map(f64::from).find_map(|parked| {
+        let wait = full + Minutes::new(parked);
+        let at = after(now, wait.get())?;
+        let moment = Moment {
+            date: at.date(),
+            time: at.time(),
+            energy: Energy::kwh(1.0),
+            power: Power::kw(0.0),
+            current: None,
+            duration: charge.since + wait,
+            parked: Minutes::new(parked),
+        };
+        let found = tariff.component(Kind::Parking, &moment)?.1;
+        let asked = found.price * (Decimal::ONE + found.vat.unwrap_or_default() / Decimal::ONE_HUNDRED);
+        let per_hour = asked.to_f64().filter(|price| *price > 0.0)?;
+        Some(IdleFee { at, after: wait, per_hour })
+    })
 }
 
 /// What a charge has cost so far: by the tariff's receipt, else by the site's price; `None` where neither is known.
@@ -318,7 +336,10 @@ impl Answer<'_> {
             added: self.added(),
             next_price: None,
             other_stall: None,
-            idle_per_hour: None,
+            idle: None,
+            next_now: self
+                .leaving
+                .and_then(|leaving| Some(leaving.trip.site(leaving.plan.stops.first()?.site).name.clone())),
             arrive_at: shown.moment(shown.plan.total.get()),
             arrival: shown.plan.arrival,
             charge: self.charge.clone(),

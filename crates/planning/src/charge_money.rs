@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use jiff::civil::Date;
 use spare_hour_core::charging::drift::{Drift, Measured};
-use spare_hour_core::quantity::{Minutes, Soc};
+use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_store::{Car, Store};
 
 use crate::PlanningError;
@@ -12,6 +12,8 @@ use crate::read_charge::{ReadCharge, Reports};
 
 /// Days of a year.
 const YEAR: f64 = 365.25;
+/// Kilometres that a drift by distance is told for.
+const FAR: f64 = 10_000.0;
 
 /// A month of charges.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -99,6 +101,8 @@ pub struct CarDrift {
     pub points: Vec<DriftPoint>,
     /// The line through them for each year, where there are enough.
     pub line: Option<Drift>,
+    /// The line through them for each 10,000 km of the drive log, where there are enough.
+    pub by_distance: Option<Drift>,
     /// What each update of the software changed, where both sides were measured.
     pub updates: Vec<Update>,
 }
@@ -132,6 +136,8 @@ pub struct DriftPoint {
     pub software: Option<String>,
     /// The day.
     pub day: Date,
+    /// How far the car had come by then, by its drive log.
+    pub driven: Distance,
     /// The value.
     pub value: f64,
     /// It lies within ± this, 19 times in 20.
@@ -144,6 +150,11 @@ pub struct DriftPoint {
 /// When the store refuses.
 pub fn drifts(store: &Store, car: &Car, reports: &Reports) -> Result<Vec<CarDrift>, PlanningError> {
     let (mut capacity, mut pace) = (Vec::new(), Vec::new());
+    let drives = store.drives_of(car.id)?;
+    let driven_by = |day: &str| {
+        let before = drives.iter().filter(|kept| kept.drive.day.as_deref().is_some_and(|driven| driven <= day));
+        Distance::km(before.map(|kept| kept.drive.distance.get()).sum())
+    };
     for line in store.sessions()?.into_iter().filter(|line| line.car == Some(car.id)) {
         let charge = ReadCharge::new(store, line.id)?;
         let (Ok(report), Ok(day)) = (charge.report(reports, None), line.day.parse::<Date>()) else { continue };
@@ -155,6 +166,7 @@ pub fn drifts(store: &Store, car: &Car, reports: &Reports) -> Result<Vec<CarDrif
             session: (line.id, line.name.clone()),
             software: conditions.software.clone(),
             day,
+            driven: driven_by(&line.day),
             value,
             error,
         };
@@ -167,8 +179,10 @@ pub fn drifts(store: &Store, car: &Car, reports: &Reports) -> Result<Vec<CarDrif
     let drift = |figure, mut points: Vec<DriftPoint>| {
         points.sort_by_key(|point| point.day);
         let first = points.first().map(|point| point.day);
-        let measured: Vec<Measured> = points.iter().filter_map(|point| measured(point, first?)).collect();
-        CarDrift { figure, line: Drift::new(&measured), updates: updates(&points), points }
+        let by_day: Vec<Measured> = points.iter().filter_map(|point| point.after_days(first?)).collect();
+        let by_distance: Vec<Measured> = points.iter().map(DriftPoint::after_distance).collect();
+        let (line, by_distance) = (Drift::new(&by_day), Drift::new(&by_distance));
+        CarDrift { figure, line, by_distance, updates: updates(&points), points }
     };
     Ok(vec![drift(Figure::Capacity, capacity), drift(Figure::TwentyToSixty, pace)])
 }
@@ -195,9 +209,19 @@ fn updates(points: &[DriftPoint]) -> Vec<Update> {
     versions.windows(2).map(change).collect()
 }
 
-fn measured(point: &DriftPoint, first: Date) -> Option<Measured> {
-    let days = point.day.since(first).ok()?.get_days();
-    Some(Measured { at: f64::from(days) / YEAR, value: point.value, error: (point.error / 1.96).max(1e-3) })
+impl DriftPoint {
+    fn measured(&self, at: f64) -> Measured {
+        Measured { at, value: self.value, error: (self.error / 1.96).max(1e-3) }
+    }
+
+    /// By the years since a first day.
+    fn after_days(&self, first: Date) -> Option<Measured> {
+        Some(self.measured(f64::from(self.day.since(first).ok()?.get_days()) / YEAR))
+    }
+
+    fn after_distance(&self) -> Measured {
+        self.measured(self.driven.get() / FAR)
+    }
 }
 
 #[cfg(test)]
@@ -210,6 +234,7 @@ mod tests {
             session: (1, "S".into()),
             software: Some(software.into()),
             day: "2026-05-01".parse().unwrap(),
+            driven: Distance::km(0.0),
             value,
             error,
         };

@@ -26,7 +26,7 @@ pub struct CurveOfDay {
 /// How a curve suits the day.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Suits {
-    /// The day is not cold, or nobody knows how warm it is.
+    /// The day is not cold.
     #[default]
     AsUsual,
     /// The day is cold, and the curve was measured with a cold pack.
@@ -38,7 +38,7 @@ pub enum Suits {
 }
 
 impl CurveOfDay {
-    /// The curve of a day with air of a temperature, where that is known.
+    /// The curve of a day with air of a temperature.
     ///
     /// # Errors
     /// When the store refuses.
@@ -46,13 +46,13 @@ impl CurveOfDay {
         store: &Store,
         curves: &[Curve],
         (asked, in_use): (Option<i32>, Option<i32>),
-        outside: Option<Temperature>,
+        outside: Temperature,
     ) -> Result<Self, PlanningError> {
         let find = |wanted: Option<i32>| curves.iter().find(|curve| Some(curve.id) == wanted).cloned();
         let (asked, usual) = (find(asked), find(in_use));
-        let Some(outside) = outside.filter(|outside| *outside < COLD_DAY) else {
+        if outside >= COLD_DAY {
             return Ok(Self { curve: asked.or(usual), ..Self::default() });
-        };
+        }
         let pack = |curve: &Curve| match curve.about.session {
             Some(session) => store.battery_at_start(session).map_err(PlanningError::from),
             None => Ok(None),
@@ -105,13 +105,12 @@ mod tests {
         (directory, store, kept)
     }
 
-    fn of_day(packs: &[Option<f64>], asked: Option<usize>, outside: Option<f64>) -> (Option<usize>, Suits) {
+    fn of_day(packs: &[Option<f64>], asked: Option<usize>, outside: f64) -> (Option<usize>, Suits) {
         let (_directory, store, kept) = car(packs);
         let car = store.cars().unwrap().remove(0);
         let curves = store.curves_of(car.id).unwrap();
         let asked = asked.map(|place| kept[place]);
-        let found =
-            CurveOfDay::new(&store, &curves, (asked, Some(kept[0])), outside.map(Temperature::celsius)).unwrap();
+        let found = CurveOfDay::new(&store, &curves, (asked, Some(kept[0])), Temperature::celsius(outside)).unwrap();
         let place = found.curve.and_then(|curve| kept.iter().position(|id| *id == curve.id));
         (place, found.suits)
     }
@@ -119,13 +118,12 @@ mod tests {
     #[test]
     fn a_cold_day_takes_the_nearest_cold_curve_and_else_says_that_none_is_known() {
         let packs = [Some(28.0), Some(12.0), Some(2.0), None];
-        assert_eq!(of_day(&packs, None, Some(18.0)), (Some(0), Suits::AsUsual));
-        assert_eq!(of_day(&packs, None, None), (Some(0), Suits::AsUsual));
-        assert_eq!(of_day(&packs, None, Some(-8.0)), (Some(2), Suits::Cold));
-        assert_eq!(of_day(&packs, None, Some(4.9)), (Some(2), Suits::Cold));
-        assert_eq!(of_day(&packs, Some(1), Some(-8.0)), (Some(1), Suits::Cold));
-        assert_eq!(of_day(&packs, Some(0), Some(-8.0)), (Some(0), Suits::WarmByChoice));
-        assert_eq!(of_day(&packs[..1], None, Some(-8.0)), (Some(0), Suits::NotKnown));
-        assert_eq!(of_day(&packs[3..], None, Some(-8.0)), (Some(0), Suits::NotKnown));
+        assert_eq!(of_day(&packs, None, 18.0), (Some(0), Suits::AsUsual));
+        assert_eq!(of_day(&packs, None, -8.0), (Some(2), Suits::Cold));
+        assert_eq!(of_day(&packs, None, 4.9), (Some(2), Suits::Cold));
+        assert_eq!(of_day(&packs, Some(1), -8.0), (Some(1), Suits::Cold));
+        assert_eq!(of_day(&packs, Some(0), -8.0), (Some(0), Suits::WarmByChoice));
+        assert_eq!(of_day(&packs[..1], None, -8.0), (Some(0), Suits::NotKnown));
+        assert_eq!(of_day(&packs[3..], None, -8.0), (Some(0), Suits::NotKnown));
     }
 }

@@ -19,6 +19,7 @@ use spare_hour_store::{Car, Curve, Settings, Store, StoredTrip, TripClock};
 use crate::PlanningError;
 use crate::clock::Here;
 use crate::curve_of_day::{CurveOfDay, Suits};
+use crate::ledger::{Nearness, nearness_of_all};
 use crate::plan_trip::{Outcome, PlannedTrip, TripToPlan};
 use crate::price_stop::Prices;
 
@@ -130,12 +131,11 @@ impl KeptTrip {
         let cars = store.cars()?;
         let car = cars.iter().find(|car| car.id == asked.car).ok_or(PlanningError::NoSuchCar)?.clone();
         let curves = store.curves_of(car.id)?;
-        // Of a road whose consumption was typed nobody said how warm it is.
-        let outside = (!stored.about.road.is_typed()).then_some(asked.conditions.outside);
+        let outside = asked.conditions.outside;
         let CurveOfDay { curve, pack, suits } = CurveOfDay::new(store, &curves, (asked.curve, car.curve), outside)?;
         let mut to_plan = None;
         if let (Some(curve), Some(departure)) = (&curve, here.at(asked.day, asked.minute)) {
-            let fit = fit_for(store, &car, &stored.about.road)?;
+            let fit = fit_for(store, &car, &stored.about.road, &asked.conditions)?;
             let mut draft = driven(&stored, vehicle(&car.about, curve.about.power.clone()), &fit, &asked);
             let prices = Prices::of_trip(store, id)?;
             prices.apply(&mut draft, &departure);
@@ -155,6 +155,8 @@ pub struct SolvedTrip {
     pub settings: Settings,
     /// Whether its plan depends on the clock.
     pub needs_clock: bool,
+    /// How near plans came so far, where enough trips tell.
+    pub near: Option<Nearness>,
     /// What came of planning without waits, at one price for each site; `None` while its car has no curve.
     pub outcome: Option<Outcome>,
 }
@@ -175,7 +177,8 @@ impl SolvedTrip {
         let kept = KeptTrip::read(store, here, id, |stored, clock| ask(stored, clock, &settings))?;
         let needs_clock = kept.to_plan.as_ref().is_some_and(TripToPlan::needs_clock);
         let outcome = kept.to_plan.clone().map(|to_plan| to_plan.plan(stop));
-        Ok(Self { kept, settings, needs_clock, outcome })
+        let near = nearness_of_all(store, here)?;
+        Ok(Self { kept, settings, needs_clock, near, outcome })
     }
 
     /// The plan, if there is one.
@@ -209,12 +212,14 @@ pub fn body(car: &KnownCar) -> Body {
     Body { mass: car.mass.unwrap_or(usual.mass), drag_area: car.drag_area.unwrap_or(usual.drag_area) }
 }
 
-/// What a car's drives say of it; they are not read for a road whose consumption was typed.
+/// What a car's drives say of it; they are not read where they do not count, because all consumption of the road was typed for
+/// just these conditions.
 ///
 /// # Errors
 /// When the store refuses.
-pub fn fit_for(store: &Store, car: &Car, road: &Road) -> Result<ConsumptionFit, PlanningError> {
-    let kept = if road.is_typed() { Vec::new() } else { store.drives_of(car.id)? };
+pub fn fit_for(store: &Store, car: &Car, road: &Road, asked: &RoadConditions) -> Result<ConsumptionFit, PlanningError> {
+    let as_typed = road.is_typed() && road.conditions == *asked;
+    let kept = if as_typed { Vec::new() } else { store.drives_of(car.id)? };
     let drives: Vec<Drive> = kept.into_iter().map(|kept| kept.drive).collect();
     Ok(ConsumptionFit::new(&drives, car.about.usable, body(&car.about)))
 }

@@ -5,9 +5,9 @@ use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use spare_hour_core::driving::drive::{Drive, Used};
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
-use spare_hour_core::trip::road_log::{Place, RoadLog, Seen, StallState};
+use spare_hour_core::trip::road_log::{FoundStall, Place, RoadLog, Seen, StallState};
 use spare_hour_formats::{BegunPlan, BegunStop};
-use spare_hour_store::{Outing, Store};
+use spare_hour_store::{Outing, SessionLine, Store};
 
 use crate::PlanningError;
 use crate::clock::Here;
@@ -71,7 +71,7 @@ pub struct Stand {
     /// The charge that was measured there, by its time: its number, its name, and what was paid.
     pub session: Option<(i32, String, Option<f64>)>,
     /// When one came and left, in milliseconds since 1970.
-    times: (i64, Option<i64>),
+    pub times: (i64, Option<i64>),
 }
 
 /// A trip that was begun, against its plan.
@@ -87,8 +87,8 @@ pub struct LedgerTrip {
     pub minutes: Pair,
     /// SoC at the end.
     pub arrival: Pair,
-    /// How sites were found, where they were not as known.
-    pub found: Vec<(String, StallState)>,
+    /// How sites were found, where they were not as known: each with its name.
+    pub found: Vec<(FoundStall, String)>,
     /// Events that could not be read.
     pub unread: usize,
 }
@@ -115,7 +115,7 @@ impl LedgerTrip {
         let log = RoadLog::replay(&events);
         let day = |ms: i64| Some(here.day_of(Timestamp::from_millisecond(ms).ok()?).to_string());
         let mut trip = Self::new(outing, &plan, (&log, unread), &day);
-        trip.match_sessions(store)?;
+        trip.match_sessions(store, &log.measured)?;
         Ok(trip)
     }
 
@@ -136,29 +136,32 @@ impl LedgerTrip {
             minutes: Pair { planned: Some(plan.total_min), happened: minutes },
             arrival: Pair { planned: Some(plan.arrival_soc), happened: log.ended.map(|ended| ended.1.get()) },
             outing,
-            found: log.stalls.clone(),
+            found: log.stalls.iter().map(|found| (found.clone(), name_of(plan, &found.site))).collect(),
             unread,
         }
     }
 
-    /// Finds the charge that was measured at each stop: one of the car's that was kept while one stood there, or soon after.
-    fn match_sessions(&mut self, store: &Store) -> Result<(), PlanningError> {
+    /// Finds the charge that was measured at each stop: the one that was said to be; else one of the car's that was kept while
+    /// one stood there, or soon after.
+    fn match_sessions(&mut self, store: &Store, said: &[(i64, Option<i32>)]) -> Result<(), PlanningError> {
         let Some(car) = self.outing.about.car.filter(|_| !self.stands.is_empty()) else { return Ok(()) };
-        let kept = |created: &str| {
-            let at: Option<DateTime> = created.parse().ok();
-            Some(at?.to_zoned_datetime(TimeZone::UTC).ok()?.timestamp().as_millisecond())
-        };
-        for line in store.sessions()?.into_iter().filter(|line| line.car == Some(car)) {
-            let Some(at) = kept(&line.created_at) else { continue };
-            let there = |stand: &&mut Stand| {
-                let (came, left) = stand.times;
-                at >= came && left.is_none_or(|left| at <= left + SOON)
+        let lines: Vec<SessionLine> = store.sessions()?.into_iter().filter(|line| line.car == Some(car)).collect();
+        let of_stand = |stand: &Stand| said.iter().find(|(came, _)| *came == stand.times.0).map(|(_, charge)| *charge);
+        for line in &lines {
+            let by_hand = self.stands.iter().position(|stand| of_stand(stand) == Some(Some(line.id)));
+            let by_time = || {
+                let at = kept_at(line)?;
+                let was_there = |stand: &Stand| {
+                    let (came, left) = stand.times;
+                    at >= came && left.is_none_or(|left| at <= left + SOON)
+                };
+                let is_open = |stand: &Stand| stand.session.is_none() && of_stand(stand).is_none();
+                let last = self.stands.iter().rposition(was_there)?;
+                is_open(&self.stands[last]).then_some(last)
             };
-            let Some(stand) = self.stands.iter_mut().rev().find(there).filter(|stand| stand.session.is_none()) else {
-                continue;
-            };
+            let Some(place) = by_hand.or_else(by_time) else { continue };
             let paid = store.session(line.id)?.about.session.conditions.paid;
-            stand.session = Some((line.id, line.name, paid));
+            self.stands[place].session = Some((line.id, line.name.clone(), paid));
         }
         Ok(())
     }
@@ -172,6 +175,19 @@ impl LedgerTrip {
         let stands = self.stands.iter().filter_map(|stand| Some((stand.site.1.clone(), stand.minutes.more()?)));
         legs.chain(stands).max_by(|a, b| a.1.abs().total_cmp(&b.1.abs())).filter(|(_, more)| more.abs() >= 1.0)
     }
+}
+
+/// When a session was kept, in milliseconds since 1970.
+fn kept_at(line: &SessionLine) -> Option<i64> {
+    let at: DateTime = line.created_at.parse().ok()?;
+    Some(at.to_zoned_datetime(TimeZone::UTC).ok()?.timestamp().as_millisecond())
+}
+
+/// The name of a site of a plan.
+fn name_of(plan: &BegunPlan, site: &str) -> String {
+    let stops = plan.stops.iter().map(|stop| (&stop.site, &stop.name));
+    let mut all = stops.chain(plan.places.iter().map(|place| (&place.site, &place.name)));
+    all.find(|(id, _)| *id == site).map_or_else(|| site.to_string(), |(_, name)| name.clone())
 }
 
 fn minutes_between(from_ms: i64, to_ms: i64) -> f64 {
@@ -246,7 +262,7 @@ fn stand(plan: &BegunPlan, log: &RoadLog, seen: &Seen) -> Option<Stand> {
             planned: stop.map(|stop| stop.plug_kwh),
             happened: stored.zip(share).map(|(kwh, share)| kwh / share),
         },
-        found: log.stalls.iter().find(|(id, _)| id == site).map(|(_, state)| *state),
+        found: log.stalls.iter().find(|found| found.site == *site).map(|found| found.state),
         session: None,
         times: (seen.at_ms, left.map(|left| left.0)),
     })

@@ -21,6 +21,8 @@
 //! | what a car's sessions amount to | [`combine_charges`] |
 //! | what charging came to, and whether a car drifts | [`charge_money`] |
 //! | what happened against what was planned | [`ledger`] |
+//! | what sites were like, and what their records take over | [`site_records`] |
+//! | what was paid against what tariffs ask, and which memberships pay | [`receipts_paid`] |
 //! | a month of drives and charges | [`month`] |
 //! | everything out in one file and back in | [`backup`] |
 //! | a trip of a file, kept | [`keep_trip`] |
@@ -48,8 +50,10 @@ pub mod practice;
 pub mod price_charge;
 pub mod price_stop;
 pub mod read_charge;
+pub mod receipts_paid;
 pub mod remedies;
 pub mod shown_plan;
+pub mod site_records;
 pub mod take_along;
 pub mod tariffs;
 pub mod trade_trip;

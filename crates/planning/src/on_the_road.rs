@@ -2,12 +2,13 @@
 //! stall whether to leave.
 
 use jiff::{Timestamp, ZonedDateTime};
-use spare_hour_core::quantity::Soc;
+use spare_hour_core::quantity::{Minutes, Soc};
 use spare_hour_core::session::Session;
 use spare_hour_core::session::live::{LiveCharge, What};
 use spare_hour_core::trip::Trip;
 use spare_hour_core::trip::road_log::{RoadEvent, RoadLog};
 use spare_hour_core::trip::under_way::Now;
+use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_formats::{BegunPlace, BegunPlan, BegunStop, note_condition, read_event_line, read_road_event};
 use spare_hour_planner::{Advice, StopSign};
 use spare_hour_store::{Outing, Store, StoredLiveCharge};
@@ -51,6 +52,8 @@ pub struct WayOn {
     pub shown: ShownPlan,
     /// The floor that could be kept, where the trip's own cannot.
     pub lowered: Option<Soc>,
+    /// How long one has been at the wheel, where a rest is due sooner than any plan has one.
+    pub rest_is_due: Option<Minutes>,
     /// The next other place to charge, and what one arrives there with; `None` where none is in reach.
     pub fallback: Option<(String, Soc)>,
 }
@@ -138,6 +141,7 @@ impl OnTheRoad {
             None => None,
         };
         let mut now = now;
+        now.driven = at_wheel(&log, &whole.wishes);
         let advice = match &charge {
             Some(charge) => {
                 let (session, last) = session_of(store, charge)?;
@@ -173,8 +177,25 @@ impl OnTheRoad {
     }
 }
 
-/// The best way on; with a lower floor where the trip's own cannot be kept. `None` where there is none at all.
+/// How long one has been at the wheel, where that counts.
+fn at_wheel(log: &RoadLog, wishes: &Wishes) -> Minutes {
+    let Some(rest) = wishes.rest.filter(|_| wishes.most_drive.is_some()) else { return Minutes::new(0.0) };
+    log.at_wheel(rest, |name| wishes.pauses.iter().any(|pause| pause.name == name && pause.length >= rest))
+}
+
+/// The best way on; where a rest is due at once as if one were just rested, and then that is told.
 fn way_on(whole: &TripToPlan, now: &Now, stop: &StopSign) -> Result<Option<WayOn>, PlanningError> {
+    let on = way_on_rested(whole, now, stop)?;
+    if on.is_some() || now.driven.get() <= 0.0 {
+        return Ok(on);
+    }
+    let rested = Now { driven: Minutes::new(0.0), ..now.clone() };
+    let on = way_on_rested(whole, &rested, stop)?;
+    Ok(on.map(|on| WayOn { rest_is_due: Some(now.driven), ..on }))
+}
+
+/// The best way on; with a lower floor where the trip's own cannot be kept. `None` where there is none at all.
+fn way_on_rested(whole: &TripToPlan, now: &Now, stop: &StopSign) -> Result<Option<WayOn>, PlanningError> {
     let own = whole.trip.goal.floor;
     let lower = LOWER_FLOORS.into_iter().map(Soc::percent).filter(|floor| *floor < own);
     for floor in std::iter::once(own).chain(lower) {
@@ -183,7 +204,7 @@ fn way_on(whole: &TripToPlan, now: &Now, stop: &StopSign) -> Result<Option<WayOn
         match to_plan.clone().rest(now)?.best_plan(stop) {
             Ok(shown) => {
                 let fallback = fallback(&to_plan, now, &shown, stop)?;
-                return Ok(Some(WayOn { shown, lowered: (floor < own).then_some(floor), fallback }));
+                return Ok(Some(WayOn { shown, lowered: (floor < own).then_some(floor), rest_is_due: None, fallback }));
             }
             Err(NoWay::Refused(refused)) => return Err(refused.into()),
             Err(NoWay::Stopped) => return Ok(None),

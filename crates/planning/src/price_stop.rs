@@ -74,6 +74,11 @@ impl Prices {
         Self { by_site: tariffs.into_iter().collect(), ..self }
     }
 
+    /// Whether it is known of any site of a trip that it asks money.
+    pub fn ask_money(&self, trip: &Trip) -> bool {
+        trip.sites.iter().any(|site| self.by_site.contains_key(&site.id) || site.price != Price::default())
+    }
+
     /// The tariff that a site asks.
     pub fn of_site(&self, site: &str) -> Option<&Tariff> {
         self.by_site.get(site)

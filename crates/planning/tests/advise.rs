@@ -118,6 +118,7 @@ fn cost(seed: u64) -> Option<(f64, bool)> {
         at_km: site.at,
         at_site: Some(site.id.clone()),
         soc: Soc::percent(soc),
+        driven: Minutes::new(0.0),
         taken: Vec::new(),
         avoid: Vec::new(),
     };
@@ -206,6 +207,7 @@ fn the_rest_of_the_best_plan_is_the_best_plan_of_the_rest() {
                 at_km: plan.trip.site(one.site).at,
                 at_site: Some(plan.trip.site(one.site).id.clone()),
                 soc: one.arrive,
+                driven: Minutes::new(0.0),
                 taken: taken.clone(),
                 avoid: Vec::new(),
             };
@@ -239,6 +241,7 @@ fn whoever_stands_at_a_stall_below_the_floor_charges_on() {
             at_km: here.at,
             at_site: Some(here.id.clone()),
             soc: Soc::percent(4.0),
+            driven: Minutes::new(0.0),
             taken: Vec::new(),
             avoid: vec![plan.plan.stops.get(1).map_or("none".into(), |next| plan.trip.site(next.site).id.clone())],
         };

@@ -150,6 +150,7 @@ diesel::table! {
         outside_c -> Double,
         wind_kmh -> Double,
         wind_from_deg -> Double,
+        headwind_kmh -> Double,
         wet -> Bool,
         load_kg -> Double,
         heating_kw -> Nullable<Double>,

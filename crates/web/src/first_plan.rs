@@ -146,7 +146,7 @@ impl Planned {
         let curve = format!("a borrowed curve up to {:.0} kW until you measure a charge", said.most.get());
         Self {
             headline: Headline::new(&shown.plan, &shown.departure, units),
-            line: Box::new(DayLine::new(&shown, units, None)),
+            line: Box::new(DayLine::new(&shown, units, None, None)),
             stops: plan.stops.iter().map(stop).collect(),
             assumed: format!(
                 "Taken for granted: {curve}; 90 % at the start, 15 % at the end; 5 min to plug in; {ASSUMED_PRICE:.2} for a kWh."

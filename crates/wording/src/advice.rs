@@ -3,7 +3,7 @@
 use spare_hour_core::charging::charge_now::Shape;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Minutes, Soc};
-use spare_hour_planner::{Advice, Because};
+use spare_hour_planner::{Advice, Because, IdleFee};
 
 use crate::figures;
 
@@ -54,6 +54,11 @@ fn capital(text: &str) -> String {
     letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }
 
+/// That a fee of standing on is about to begin.
+pub fn idle_is_near(idle: &IdleFee, currency: &str) -> String {
+    format!("Full: standing on soon costs {:.2} {currency} an hour.", idle.per_hour)
+}
+
 /// Whether it charges as it should: this charge against what car and stall let expect.
 pub fn pace(advice: &Advice) -> String {
     let expected = format!("{:.0} kW into the battery", advice.charge.expected.get());
@@ -86,6 +91,11 @@ pub fn ahead(advice: &Advice, units: Units, currency: &str) -> Vec<String> {
     if !times.is_empty() {
         lines.push(format!("{}; {} won so far.", times.join(", "), figures::distance(units, advice.added)));
     }
+    if let Some(now) = advice.total_now.filter(|_| advice.stay) {
+        let more = figures::more_minutes(now.get() - advice.total_advised.get());
+        let next = advice.next_now.as_deref().unwrap_or("the destination");
+        lines.push(format!("Leaving now for {next}: {more} by the destination against the advice."));
+    }
     if let Some(later) = advice.total_later {
         let more = later.get() - advice.total_advised.get();
         lines.push(format!("Leaving in 5 min: {} by the destination against the advice.", figures::more_minutes(more)));
@@ -100,8 +110,9 @@ pub fn ahead(advice: &Advice, units: Units, currency: &str) -> Vec<String> {
         let by = figures::more_money(step.by, currency);
         lines.push(format!("The price changes in {}: {by} for a {unit}.", figures::duration(step.after)));
     }
-    if let Some(idle) = advice.idle_per_hour {
-        lines.push(format!("Standing on after the charge costs {idle:.2} {currency} an hour."));
+    if let Some(idle) = &advice.idle {
+        let (cost, from) = (idle.per_hour, figures::duration(idle.after));
+        lines.push(format!("Standing on when it is full costs {cost:.2} {currency} an hour, in {from} from now on."));
     }
     lines
 }

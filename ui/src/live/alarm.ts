@@ -1,7 +1,7 @@
 /** Sounds, shakes and notifies at a moment, once for each, as far as the browser allows. */
 export class Alarm {
   private sound: AudioContext | null = null;
-  private rung: number | null = null;
+  private readonly rung = new Map<string, number>();
 
   constructor(private readonly ring: (alarm: Alarm, words: string) => void = (alarm, words) => alarm.out(words)) {}
 
@@ -11,18 +11,26 @@ export class Alarm {
     if ("Notification" in window && Notification.permission === "default") void Notification.requestPermission();
   }
 
-  /** Rings when a moment has come; a moment within a minute of one that rang is the same. */
-  check(at: number, now: number, words: string): void {
-    if (now < at || (this.rung !== null && Math.abs(at - this.rung) < 60_000)) return;
-    this.rung = at;
+  /** Rings when a moment of a kind has come; a moment within a minute of one of its kind that rang is the same. */
+  check(kind: string, at: number, now: number, words: string): void {
+    if (now < at || Math.abs(at - (this.rung.get(kind) ?? -Infinity)) < 60_000) return;
+    this.rung.set(kind, at);
     this.ring(this, words);
+  }
+
+  /** Rings at the moments that a part of a page tells: when to leave, and when standing on begins to cost. */
+  watch(part: Element, now: number): void {
+    const told = (name: string) => part.querySelector<HTMLElement>(`[data-${name}]`);
+    const [leave, idle] = [told("leave-at"), told("idle-at")];
+    if (leave) this.check("leave", Number(leave.dataset["leaveAt"]), now, `Time to leave. ${leave.querySelector("[data-headline]")?.textContent ?? ""}`);
+    if (idle) this.check("idle", Number(idle.dataset["idleAt"]), now, idle.dataset["idleWords"] ?? "");
   }
 
   out(words: string): void {
     for (const after of [0, 0.4, 0.8]) this.beep(after);
     navigator.vibrate?.([300, 150, 300]);
     if ("Notification" in window && Notification.permission === "granted") new Notification("Spare Hour", { body: words });
-    document.getElementById("say")!.textContent = `Time to leave. ${words}`;
+    document.getElementById("say")!.textContent = words;
   }
 
   private beep(after: number): void {

@@ -80,8 +80,7 @@ export function live() {
     tick() {
       if (!this.root().isConnected) return this.destroy();
       this.now = Date.now();
-      const advice = this.root().querySelector<HTMLElement>("[data-leave-at]");
-      if (this.armed && advice) this.alarm.check(Number(advice.dataset["leaveAt"]), this.now, advice.querySelector("[data-headline]")?.textContent ?? "");
+      if (this.armed) this.alarm.watch(this.root(), this.now);
     },
 
     add(what: Line["what"], rest: Partial<Line> = {}): string {

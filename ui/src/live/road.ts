@@ -94,9 +94,7 @@ export function road() {
 
     tick() {
       if (!this.root().isConnected) return this.destroy();
-      const at = Number(this.root().querySelector<HTMLElement>("[data-leave-at]")?.dataset["leaveAt"]);
-      const headline = this.root().querySelector("[data-headline]")?.textContent ?? "";
-      if (this.armed && at) this.alarm.check(at, Date.now(), headline);
+      if (this.armed) this.alarm.watch(this.root(), Date.now());
     },
   };
 }

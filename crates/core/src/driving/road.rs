@@ -2,8 +2,10 @@
 //! the segments that a plan counts with.
 //!
 //! A stretch takes the conditions of the trip where it has none of its own. Wind counts by its direction: the part against the
-//! road is strength · mean cosine of the angle between. Its consumption is the car's road load in the air of its height, on its
-//! climbs and descents; downhill it may be below nought. A consumption that was typed stands, whatever the weather.
+//! road is strength · mean cosine of the angle between; where nobody knows which way a stretch leads, a headwind counts that was
+//! said as one. Its consumption is the car's road load in the air of its height, on its climbs and descents; downhill it may be
+//! below nought. A consumption that was typed is that of the road's own conditions: under others, what they add to the road load
+//! of the car is added to it.
 
 use crate::driving::consumption_fit::ConsumptionFit;
 use crate::driving::road_load::{Conditions, climb_energy};
@@ -24,6 +26,8 @@ pub struct RoadConditions {
     pub wind: Speed,
     /// Where it comes from, degrees clockwise from north.
     pub wind_from: f64,
+    /// Headwind on stretches of which nobody knows which way they lead; from behind it is negative.
+    pub headwind: Speed,
     /// Whether the road is wet.
     pub wet: bool,
     /// Load beside the driver.
@@ -40,6 +44,7 @@ impl Default for RoadConditions {
             outside: Temperature::celsius(15.0),
             wind: Speed::kmh(0.0),
             wind_from: 270.0,
+            headwind: Speed::kmh(0.0),
             wet: false,
             load: Mass::kg(0.0),
             heating: None,
@@ -74,6 +79,7 @@ impl OwnConditions {
             outside: self.outside.unwrap_or(trip.outside),
             wind: self.wind.unwrap_or(trip.wind),
             wind_from: self.wind_from.unwrap_or(trip.wind_from),
+            headwind: trip.headwind,
             wet: self.wet.unwrap_or(trip.wet),
             load: self.load.unwrap_or(trip.load),
             heating: self.heating.or(trip.heating),
@@ -108,11 +114,11 @@ pub struct Stretch {
     pub descent: Height,
     /// Its mean height above the sea.
     pub height: Height,
-    /// Where it leads; without it wind does not count.
+    /// Where it leads; without it only what was said as a headwind counts.
     pub heading: Option<Heading>,
     /// Its own conditions.
     pub own: OwnConditions,
-    /// A consumption that was typed.
+    /// A consumption that was typed: that under the road's own conditions.
     pub typed: Option<Consumption>,
 }
 
@@ -139,16 +145,23 @@ impl Stretch {
         Self { climb: self.descent, descent: self.climb, heading: self.heading.map(turned), ..*self }
     }
 
-    /// The segment of it for a car under a trip's conditions.
-    pub fn segment(&self, car: &ConsumptionFit, trip: &RoadConditions) -> Segment {
-        let under = self.own.over(trip);
-        let consumption = self.typed.unwrap_or_else(|| self.consumption(car, &under));
-        Segment { length: self.length, speed: under.speed, consumption }
+    /// The segment of it for a car under asked conditions, when a consumption that was typed is meant for others.
+    pub fn segment(&self, car: &ConsumptionFit, meant: &RoadConditions, asked: &RoadConditions) -> Segment {
+        let (meant, asked) = (self.own.over(meant), self.own.over(asked));
+        let consumption = match self.typed {
+            Some(typed) if meant == asked => typed,
+            Some(typed) => {
+                let added = self.consumption(car, &asked).get() - self.consumption(car, &meant).get();
+                Consumption::kwh_per_100km(typed.get() + added)
+            }
+            None => self.consumption(car, &asked),
+        };
+        Segment { length: self.length, speed: asked.speed, consumption }
     }
 
     fn consumption(&self, car: &ConsumptionFit, under: &RoadConditions) -> Consumption {
-        let against = self.heading.map_or(0.0, |heading| heading.against(under.wind_from));
-        let headwind = Speed::kmh(under.wind.get() * against);
+        let by_heading = |heading: Heading| Speed::kmh(under.wind.get() * heading.against(under.wind_from));
+        let headwind = self.heading.map_or(under.headwind, by_heading);
         let conditions = car.conditions(under.speed, under.outside, headwind, under.load);
         let [drag, rolling, base, heating] = car.parts(&Conditions { height: self.height, ..conditions });
         let rolling = rolling * if under.wet { 1.0 + WET } else { 1.0 };
@@ -170,7 +183,7 @@ pub struct Road {
 }
 
 impl Road {
-    /// A road whose consumption is known, whatever the weather.
+    /// A road whose consumption is known.
     pub fn of_segments(segments: &[Segment]) -> Self {
         let stretch = |segment: &Segment| Stretch {
             own: OwnConditions { speed: Some(segment.speed), ..OwnConditions::default() },
@@ -185,14 +198,25 @@ impl Road {
         Distance::km(self.stretches.iter().map(|stretch| stretch.length.get()).sum())
     }
 
-    /// Whether weather and load change nothing, because every consumption was typed.
+    /// Whether every consumption of it was typed.
     pub fn is_typed(&self) -> bool {
         self.stretches.iter().all(|stretch| stretch.typed.is_some())
     }
 
     /// The route of it for a car under conditions.
-    pub fn route(&self, car: &ConsumptionFit, conditions: &RoadConditions) -> Route {
-        Route::new(self.stretches.iter().map(|stretch| stretch.segment(car, conditions)).collect())
+    pub fn route(&self, car: &ConsumptionFit, asked: &RoadConditions) -> Route {
+        let segment = |stretch: &Stretch| stretch.segment(car, &self.conditions, asked);
+        Route::new(self.stretches.iter().map(segment).collect())
+    }
+
+    /// The same road with other conditions as its own: what was typed is then what the car takes under them.
+    #[must_use]
+    pub fn under(&self, car: &ConsumptionFit, asked: &RoadConditions) -> Self {
+        let moved = |stretch: &Stretch| {
+            let typed = stretch.typed.map(|_| stretch.segment(car, &self.conditions, asked).consumption);
+            Stretch { typed, ..*stretch }
+        };
+        Self { stretches: self.stretches.iter().map(moved).collect(), conditions: *asked }
     }
 }
 
@@ -207,7 +231,7 @@ mod tests {
     }
 
     fn takes(stretch: &Stretch, trip: &RoadConditions) -> f64 {
-        stretch.segment(&car(), trip).consumption.get()
+        stretch.segment(&car(), trip, trip).consumption.get()
     }
 
     #[test]
@@ -244,9 +268,30 @@ mod tests {
         assert_eq!(takes(&Stretch { own: still, ..road }, &trip), takes(&Stretch { heading: None, ..road }, &trip));
         assert!(takes(&road, &trip) > 1.3 * takes(&Stretch { own: still, ..road }, &trip));
         let slow = OwnConditions { speed: Some(Speed::kmh(50.0)), ..still };
-        assert_eq!(Stretch { own: slow, ..road }.segment(&car(), &trip).speed, Speed::kmh(50.0));
+        assert_eq!(Stretch { own: slow, ..road }.segment(&car(), &trip, &trip).speed, Speed::kmh(50.0));
         let typed = Some(Consumption::kwh_per_100km(17.0));
         assert_eq!(takes(&Stretch { typed, ..road }, &trip), 17.0);
+    }
+
+    #[test]
+    fn what_was_typed_is_meant_for_the_roads_own_weather() {
+        let typed = Stretch { typed: Some(Consumption::kwh_per_100km(17.0)), ..Stretch::level(Distance::km(50.0)) };
+        let own = RoadConditions::default();
+        let road = Road { stretches: vec![typed], conditions: own };
+        let takes = |asked: &RoadConditions| road.route(&car(), asked).segments()[0].consumption.get();
+        assert_eq!(takes(&own), 17.0);
+        // By hand: heating of 3 kW in the place of the prior's 0.1, for the hour that 100 km take.
+        assert!((takes(&RoadConditions { heating: Some(Power::kw(3.0)), ..own }) - 19.9).abs() < 1e-9);
+        // By hand: drag grows with the square of the speed against the air, 130 in the place of 100 km/h.
+        let against = RoadConditions { headwind: Speed::kmh(30.0), ..own };
+        let still = car().parts(&car().conditions(own.speed, own.outside, Speed::kmh(0.0), own.load))[0];
+        assert!((takes(&against) - 17.0 - still * (1.3 * 1.3 - 1.0)).abs() < 0.01, "{}", takes(&against));
+        assert!(takes(&RoadConditions { headwind: Speed::kmh(-30.0), ..own }) < 17.0 - 2.0);
+        // Kept as its own weather, and back again: the same road.
+        let there = road.under(&car(), &against);
+        assert_eq!(there.route(&car(), &against).segments(), road.route(&car(), &against).segments());
+        let back = there.under(&car(), &own).stretches[0].typed.unwrap().get();
+        assert!((back - 17.0).abs() < 1e-9, "{back}");
     }
 
     #[test]

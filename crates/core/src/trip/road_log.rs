@@ -39,6 +39,8 @@ pub enum Happened {
     Stall(String, StallState),
     /// The trip is over.
     Ended(Soc),
+    /// Which charge was measured where one came at a moment, in milliseconds since 1970: its number, or none.
+    Measured(i64, Option<i32>),
     /// An earlier event did not happen.
     Undo(String),
 }
@@ -78,6 +80,17 @@ pub struct Seen {
     pub left: Option<(i64, Soc)>,
 }
 
+/// How a site was found.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FoundStall {
+    /// Its id.
+    pub site: String,
+    /// How.
+    pub state: StallState,
+    /// When that was said.
+    pub at_ms: i64,
+}
+
 /// What events amount to.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct RoadLog {
@@ -86,7 +99,9 @@ pub struct RoadLog {
     /// Pauses that were taken, and when.
     pub taken: Vec<(i64, String)>,
     /// How sites were found, the last word of each.
-    pub stalls: Vec<(String, StallState)>,
+    pub stalls: Vec<FoundStall>,
+    /// The charges that were said to be those of a standing, by when it began; the last word of each.
+    pub measured: Vec<(i64, Option<i32>)>,
     /// When the trip ended, and with what.
     pub ended: Option<(i64, Soc)>,
 }
@@ -126,14 +141,41 @@ impl RoadLog {
             }
             Happened::Took(pause) => self.taken.push((event.at_ms, pause.clone())),
             Happened::Stall(site, state) => {
-                self.stalls.retain(|(known, _)| known != site);
+                self.stalls.retain(|known| known.site != *site);
                 if *state != StallState::Fine {
-                    self.stalls.push((site.clone(), *state));
+                    self.stalls.push(FoundStall { site: site.clone(), state: *state, at_ms: event.at_ms });
                 }
             }
             Happened::Ended(soc) => self.ended = Some((event.at_ms, *soc)),
+            Happened::Measured(came, charge) => {
+                self.measured.retain(|(known, _)| known != came);
+                self.measured.push((*came, *charge));
+            }
             Happened::Undo(_) => {}
         }
+    }
+
+    /// How long one has been at the wheel, by the last that was said, since one stood for a rest or took a pause that is one.
+    pub fn at_wheel(&self, rest: Minutes, is_rest: impl Fn(&str) -> bool) -> Minutes {
+        let rested =
+            |seen: &Seen| seen.left.is_some_and(|(left, _)| (left - seen.at_ms) as f64 >= 60_000.0 * rest.get());
+        let left = |seen: &Seen| seen.left.map_or(seen.at_ms, |left| left.0);
+        let mut driven = 0.0;
+        for (index, seen) in self.places.iter().enumerate() {
+            if let Some(before) = index.checked_sub(1).and_then(|index| self.places.get(index)) {
+                let from = left(before);
+                let paused = self.taken.iter().filter(|(at, pause)| (from..=seen.at_ms).contains(at) && is_rest(pause));
+                let since = paused.map(|(at, _)| *at).max();
+                let minutes = (seen.at_ms - since.unwrap_or(from)) as f64 / 60_000.0;
+                driven = if since.is_some() { minutes } else { driven + minutes };
+            }
+            if rested(seen) {
+                driven = 0.0;
+            }
+        }
+        let last = self.places.last().map(left);
+        let paused_since = last.is_some_and(|last| self.taken.iter().any(|(at, pause)| *at >= last && is_rest(pause)));
+        Minutes::new(if paused_since { 0.0 } else { driven })
     }
 
     /// The site at which one stands.
@@ -152,14 +194,15 @@ impl RoadLog {
             Place::Site(site) => trip.site(trip.find_site(site)?).at,
             Place::Km(km) => *km,
         };
-        let closed = self.stalls.iter().filter(|(_, state)| *state == StallState::OutOfOrder);
+        let closed = self.stalls.iter().filter(|found| found.state == StallState::OutOfOrder);
         Some(Now {
             at: at(at_ms)?,
             at_km,
             at_site: self.standing().map(Into::into),
             soc,
+            driven: Minutes::new(0.0),
             taken: self.taken.iter().map(|(_, pause)| pause.clone()).collect(),
-            avoid: closed.map(|(site, _)| site.clone()).collect(),
+            avoid: closed.map(|found| found.site.clone()).collect(),
         })
     }
 
@@ -169,9 +212,9 @@ impl RoadLog {
     /// When a power or wait that was said cannot be.
     pub fn found(&self, mut draft: TripDraft) -> Result<Trip, Refused> {
         for site in &mut draft.sites {
-            match self.stalls.iter().find(|(id, _)| *id == site.id) {
-                Some((_, StallState::Occupied(wait))) => site.overhead += *wait,
-                Some((_, StallState::Slow(power))) if *power < site.max_power => site.max_power = *power,
+            match self.stalls.iter().find(|found| found.site == site.id).map(|found| found.state) {
+                Some(StallState::Occupied(wait)) => site.overhead += wait,
+                Some(StallState::Slow(power)) if power < site.max_power => site.max_power = power,
                 _ => {}
             }
         }
@@ -210,11 +253,37 @@ mod tests {
         // By hand: 70 to 95 min at the stall, from 20 to 62 %; said twice it is one standing.
         let stood = &log.places[1];
         assert_eq!((stood.soc, stood.left.map(|left| (left.0 - stood.at_ms) / 60_000)), (Soc::percent(20.0), Some(25)));
-        assert_eq!(log.stalls, [("s4".to_string(), StallState::OutOfOrder)]);
+        let found: Vec<_> = log.stalls.iter().map(|found| (found.site.as_str(), found.state)).collect();
+        assert_eq!(found, [("s4", StallState::OutOfOrder)]);
         events.reverse();
         events.extend(events.clone());
         assert_eq!(RoadLog::replay(&events).places, log.places);
         let standing = RoadLog::replay(&events[events.len() - 4..]);
         assert_eq!(standing.standing(), Some("s2"));
+    }
+
+    #[test]
+    fn time_at_the_wheel_counts_since_the_last_rest() {
+        let here = |km: f64| Happened::Here(Place::Km(Distance::km(km)), Soc::percent(50.0));
+        let mut events = vec![
+            event("a", 0, here(0.0)),
+            event("b", 70, at("s2", 20.0)),
+            event("c", 80, Happened::Left(Soc::percent(40.0))),
+            event("d", 120, here(150.0)),
+        ];
+        let at_wheel =
+            |events: &[RoadEvent]| RoadLog::replay(events).at_wheel(Minutes::new(20.0), |pause| pause == "lunch").get();
+        // By hand: 70 min, ten of standing that are no rest, 40 min more.
+        assert_eq!(at_wheel(&events), 110.0);
+        // Standing for 20 is one.
+        events[2].at_ms += 600_000;
+        assert_eq!(at_wheel(&events), 30.0);
+        events.push(event("e", 125, Happened::Took("a look".into())));
+        assert_eq!(at_wheel(&events), 30.0);
+        events.push(event("f", 140, Happened::Took("lunch".into())));
+        assert_eq!(at_wheel(&events), 0.0);
+        events.push(event("g", 165, here(190.0)));
+        assert_eq!(at_wheel(&events), 25.0);
+        assert_eq!(at_wheel(&[]), 0.0);
     }
 }

@@ -25,6 +25,8 @@ pub struct Now {
     pub at_site: Option<String>,
     /// What is in the battery.
     pub soc: Soc,
+    /// How long one has been at the wheel since one last rested.
+    pub driven: Minutes,
     /// Names of the pauses that were taken today.
     pub taken: Vec<String>,
     /// Sites not to be counted on.
@@ -72,6 +74,7 @@ impl Now {
         for pause in &mut wishes.pauses {
             pause.taken = pause.taken || self.taken.contains(&pause.name);
         }
+        wishes.driven = self.driven;
         wishes.visit.retain(|id| !is_here(id));
         wishes.stay.retain(|(id, _)| !is_here(id));
         wishes.leave.retain(|(id, soc)| !is_here(id) || *soc > self.soc);
@@ -169,6 +172,7 @@ mod tests {
             at_km: Distance::km(at_km),
             at_site: at_site.map(Into::into),
             soc: Soc::percent(17.0),
+            driven: Minutes::new(0.0),
             taken: vec!["lunch".into()],
             avoid: vec!["c".into()],
         }

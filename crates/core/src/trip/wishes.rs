@@ -150,6 +150,8 @@ pub struct Wishes {
     pub most_drive: Option<Minutes>,
     /// How long to stand between.
     pub rest: Option<Minutes>,
+    /// How long the driver has been at the wheel when the trip begins.
+    pub driven: Minutes,
     /// At most so much money.
     pub most_cost: Option<f64>,
     /// At most so many minutes.

@@ -5,6 +5,27 @@ use spare_hour_core::charging::charge_now::ChargeNow;
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::session::findings::Finding;
 
+/// Five minutes, in milliseconds.
+const WALK_BACK_MS: i64 = 300_000;
+
+/// A fee of standing on after a charge that goes on to the end.
+#[derive(Clone, Debug, PartialEq)]
+pub struct IdleFee {
+    /// When it begins,
+    pub at: ZonedDateTime,
+    /// how long after now,
+    pub after: Minutes,
+    /// and what it costs for an hour.
+    pub per_hour: f64,
+}
+
+impl IdleFee {
+    /// When to be told of it, so that there is time to walk back: milliseconds since 1970.
+    pub fn alarm_ms(&self) -> i64 {
+        self.at.timestamp().as_millisecond() - WALK_BACK_MS
+    }
+}
+
 /// A change of a price.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PriceStep {
@@ -66,8 +87,10 @@ pub struct Advice {
     pub next_price: Option<PriceStep>,
     /// Minutes that moving to another stall of the site would save, its fixed minutes counted, if it is this stall that is slow.
     pub other_stall: Option<Minutes>,
-    /// What standing on after the charge costs for an hour, where it does.
-    pub idle_per_hour: Option<f64>,
+    /// The fee of standing on after the charge, where there is one.
+    pub idle: Option<IdleFee>,
+    /// The next stop of who leaves now.
+    pub next_now: Option<String>,
     /// When one is there then,
     pub arrive_at: Option<ZonedDateTime>,
     /// and with what.

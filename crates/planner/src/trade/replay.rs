@@ -35,7 +35,7 @@ impl Stand {
     /// At the start.
     pub(super) fn start(trip: &ClockTrip) -> Self {
         let soc = trip.problem.trip.goal.start.get();
-        Self { node: Node::Start, soc, minute: 0.0, money: 0.0, driven: 0.0, taken: 0 }
+        Self { node: Node::Start, soc, minute: 0.0, money: 0.0, driven: trip.wishes.driven.get(), taken: 0 }
     }
 
     /// After one more stop, by the clock's own prices; `None` where it breaks a limit.

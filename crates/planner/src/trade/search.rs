@@ -159,7 +159,7 @@ impl<'a> Search<'a> {
         let first = Label {
             minute: 0.0,
             money: 0.0,
-            driven: 0.0,
+            driven: trip.wishes.driven.get(),
             taken: 0,
             stops: 0,
             depart: start,

@@ -176,6 +176,7 @@ pub(super) const KINDS: [Kind; 16] = [
             ("outside_c", "outside_c", Plain),
             ("wind_kmh", "wind_kmh", Plain),
             ("wind_from_deg", "wind_from_deg", Plain),
+            ("headwind_kmh", "headwind_kmh", Plain),
             ("wet", "wet", Plain),
             ("load_kg", "load_kg", Plain),
             ("heating_kw", "heating_kw", Plain),

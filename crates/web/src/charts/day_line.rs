@@ -8,10 +8,11 @@ use spare_hour_core::quantity::units::{ClockFace, Units};
 use spare_hour_core::trip::SiteIndex;
 use spare_hour_planner::trade::ClockStop;
 use spare_hour_planner::trip_timeline::{Doing, Span, TripTimeline};
+use spare_hour_planning::ledger::Nearness;
 use spare_hour_planning::shown_plan::ShownPlan;
 
 use crate::charts::{Scale, Tick};
-use spare_hour_wording::figures;
+use spare_hour_wording::{figures, trips};
 
 /// The wide drawing's frame.
 const WIDE: Frame = Frame { left: 46.0, right: 944.0, top: 58.0, bottom: 352.0 };
@@ -96,6 +97,8 @@ pub(crate) struct Drawing {
     pub(crate) soc_ticks: Vec<Tick>,
     pub(crate) time_ticks: Vec<Tick>,
     pub(crate) arrival: (f64, f64),
+    /// Where nine of ten trips like it ended: left, top, width and height.
+    pub(crate) near: Option<[f64; 4]>,
 }
 
 /// The picture, ready for its templates.
@@ -108,16 +111,18 @@ pub(crate) struct DayLine {
     pub(crate) end: f64,
     pub(crate) floor: String,
     pub(crate) arrival: String,
+    /// How near plans came so far, in words.
+    pub(crate) near: Option<String>,
     pub(crate) told: String,
     /// What is read out at each point of the day, for the script.
     pub(crate) readout: String,
 }
 
 impl DayLine {
-    /// The picture of a plan, with another laid under it.
-    pub(crate) fn new(shown: &ShownPlan, units: Units, other: Option<&ShownPlan>) -> Self {
+    /// The picture of a plan, with another laid under it, and with how near plans came so far.
+    pub(crate) fn new(shown: &ShownPlan, units: Units, other: Option<&ShownPlan>, near: Option<Nearness>) -> Self {
         let line = |shown: &ShownPlan| TripTimeline::new(&shown.trip, &shown.plan);
-        let day = Day { shown, units, timeline: line(shown), other: other.map(line) };
+        let day = Day { shown, units, timeline: line(shown), other: other.map(line), near };
         let end = day.end();
         let height = (PER_MINUTE * end).clamp(HEIGHTS.0, HEIGHTS.1);
         let upright = Frame { bottom: UPRIGHT.top + height, ..UPRIGHT };
@@ -135,6 +140,7 @@ impl DayLine {
             end,
             floor: figures::percent(shown.trip.goal.floor),
             arrival: figures::percent(shown.plan.arrival),
+            near: near.map(|near| trips::near(near.minutes, near.points, near.trips)),
             told: day.told(),
             readout: day.readout(),
         }
@@ -147,11 +153,20 @@ struct Day<'a> {
     units: Units,
     timeline: TripTimeline,
     other: Option<TripTimeline>,
+    near: Option<Nearness>,
 }
 
 impl Day<'_> {
     fn end(&self) -> f64 {
-        self.timeline.end().max(self.other.as_ref().map_or(0.0, TripTimeline::end))
+        let late = self.near.map_or(0.0, |near| near.minutes);
+        (self.timeline.end() + late).max(self.other.as_ref().map_or(0.0, TripTimeline::end))
+    }
+
+    /// Where nine of ten trips like it ended: minutes and SoC from and to.
+    fn near(&self) -> Option<[(f64, f64); 2]> {
+        let Nearness { minutes, points, .. } = self.near?;
+        let (end, arrival) = (self.timeline.end(), self.shown.plan.arrival.get());
+        Some([(end - minutes, (arrival + points).min(100.0)), (end + minutes, (arrival - points).max(0.0))])
     }
 
     fn drawing(&self, frame: Frame, along: &Scale, soc: &Scale, wide: bool) -> Drawing {
@@ -185,6 +200,10 @@ impl Day<'_> {
             soc_ticks: (0..=4).map(|i| f64::from(25 * i)).map(|at| tick(soc.at(at), format!("{at:.0}"))).collect(),
             time_ticks: hours(&self.shown.departure, self.end(), along, self.units),
             arrival: place(&(self.timeline.end(), self.shown.plan.arrival.get())),
+            near: self.near().map(|ends| {
+                let [(x1, y1), (x2, y2)] = ends.map(|end| place(&end));
+                [x1.min(x2), y1.min(y2), (x2 - x1).abs(), (y2 - y1).abs()]
+            }),
             stops,
         }
     }
@@ -394,7 +413,7 @@ mod tests {
     #[test]
     fn the_length_of_a_stop_is_its_cost_on_both_drawings() {
         let shown = shown();
-        let line = DayLine::new(&shown, Units::default(), None);
+        let line = DayLine::new(&shown, Units::default(), None, None);
         for (drawing, length) in
             [(&line.wide, WIDE.right - WIDE.left), (&line.upright, line.upright.bottom - line.upright.top)]
         {
@@ -417,7 +436,7 @@ mod tests {
     fn what_is_read_out_is_what_the_plan_does() {
         let shown = shown();
         let readout: serde_json::Value =
-            serde_json::from_str(&DayLine::new(&shown, Units::default(), None).readout).unwrap();
+            serde_json::from_str(&DayLine::new(&shown, Units::default(), None, None).readout).unwrap();
         let points = readout["points"].as_array().unwrap();
         let (first, last) = (&points[0], &points[points.len() - 1]);
         assert_eq!((first[1].as_f64(), first[2].as_f64()), (Some(shown.trip.goal.start.get()), Some(0.0)));

@@ -84,7 +84,7 @@ impl Projection {
 
 impl Map {
     /// The map of a plan on a track, under the weather of its road.
-    pub(crate) fn new(track: &Track, shown: &ShownPlan, weather: Option<&RoadConditions>, units: Units) -> Self {
+    pub(crate) fn new(track: &Track, shown: &ShownPlan, weather: &RoadConditions, units: Units) -> Self {
         let length = track.length().get();
         let at = |piece: usize| length * piece as f64 / PIECES as f64;
         let points: Vec<(f64, f64)> = (0..=PIECES).map(|piece| track.position_at(at(piece))).collect();
@@ -111,9 +111,7 @@ impl Map {
             places: places(track, shown, &projection),
             start: drawn[0],
             end: drawn[PIECES],
-            wind: weather
-                .filter(|weather| weather.wind.get() >= 1.0)
-                .map(|weather| (weather.wind_from + 180.0) % 360.0),
+            wind: (weather.wind.get() >= 1.0).then_some((weather.wind_from + 180.0) % 360.0),
             bar: bar(&projection, units),
             told: format!("Map of the road, north up, with {} stops.", shown.plan.stops.len()),
             along: serde_json::Value::from(along).to_string(),

@@ -13,11 +13,11 @@ use crate::http::upload::Upload;
 pub(crate) struct Ask(HashMap<String, String>);
 
 impl Ask {
-    /// What is asked under a name. A button's `preset=name=value` goes before what the control holds.
+    /// What is asked under a name. A button's `preset=name=value&…` goes before what the controls hold.
     pub(crate) fn get(&self, name: &str) -> Option<&str> {
-        let preset = self.0.get("preset").and_then(|preset| preset.split_once('='));
-        let preset = preset.filter(|(preset, _)| *preset == name).map(|(_, value)| value);
-        preset.or_else(|| self.0.get(name).map(String::as_str))
+        let preset = self.0.get("preset").map(String::as_str).unwrap_or_default();
+        let preset = preset.split('&').filter_map(|pair| pair.split_once('=')).find(|(preset, _)| *preset == name);
+        preset.map(|(_, value)| value).or_else(|| self.0.get(name).map(String::as_str))
     }
 
     /// What the query of an address asks.
@@ -71,18 +71,28 @@ pub(crate) struct Control {
     pub(crate) own: String,
     /// What nothing in it means.
     pub(crate) empty: &'static str,
+    /// Why it is off, where it would change nothing.
+    pub(crate) off: Option<&'static str>,
 }
 
 impl Control {
     /// A control of what the trip says.
     pub(crate) fn new(name: &'static str, label: impl Into<String>, own: impl Into<String>, ask: &Ask) -> Self {
         let own = own.into();
-        Self { name, label: label.into(), field: Field::new(ask.get(name).unwrap_or(&own)), own, empty: "" }
+        Self { name, label: label.into(), field: Field::new(ask.get(name).unwrap_or(&own)), own, empty: "", off: None }
     }
 
     /// The control with what nothing in it means.
     pub(crate) fn when_empty(self, means: &'static str) -> Self {
         Self { empty: means, ..self }
+    }
+
+    /// The control, off where it would change nothing; it then stands as the trip says.
+    pub(crate) fn off_where(self, is_off: bool, why: &'static str) -> Self {
+        if !is_off {
+            return self;
+        }
+        Self { field: Field::new(self.own.clone()), off: Some(why), ..self }
     }
 
     /// Whether it stands as the trip says.

@@ -64,7 +64,7 @@ impl PlanAtHand {
                 Self::Planned {
                     headline: Headline::new(&shown.plan, &shown.departure, units),
                     cost: format!("{:.2} {}", shown.plan.cost, about.currency),
-                    day_line: Box::new(DayLine::new(shown, units, None)),
+                    day_line: Box::new(DayLine::new(shown, units, None, None)),
                     verdict: trips::nearest_strategy(shown.plan.total, totals),
                 }
             }

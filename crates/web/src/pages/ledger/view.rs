@@ -2,11 +2,12 @@
 
 use std::collections::BTreeMap;
 
+use spare_hour_core::charging::drift::Drift;
 use spare_hour_core::quantity::Distance;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::road_log::StallState;
 use spare_hour_planning::charge_money::{CarDrift, Figure, MonthOfCharges, Sum};
-use spare_hour_planning::ledger::{LedgerTrip, Pair};
+use spare_hour_planning::ledger::{LedgerTrip, Pair, Stand};
 use spare_hour_wording::figures;
 
 /// A trip in the list.
@@ -43,7 +44,20 @@ pub(super) struct TripView {
     pub(super) drives: Vec<String>,
     pub(super) logged: bool,
     pub(super) found: Vec<String>,
+    /// What the sites of the trip would take over, in words.
+    pub(super) changes: Vec<String>,
+    /// Stops, each with the charges that may have been measured there.
+    pub(super) stands: Vec<StandRow>,
     pub(super) unread: usize,
+}
+
+/// A stop, and which charge was measured there.
+pub(super) struct StandRow {
+    /// When one came there, in milliseconds since 1970.
+    pub(super) came: i64,
+    pub(super) name: String,
+    /// The car's charges: number, name, and whether it is this stop's.
+    pub(super) sessions: Vec<(i32, String, bool)>,
 }
 
 /// A month, or all of them.
@@ -62,8 +76,10 @@ pub(super) struct DriftView {
     pub(super) told: String,
     /// What updates of the software changed, in words.
     pub(super) updates: Vec<String>,
-    /// Day, charge, its number, software, value.
-    pub(super) points: Vec<(String, String, i32, String, String)>,
+    /// What changes over the distance driven, where that is more than its error.
+    pub(super) by_distance: Option<String>,
+    /// Day, charge, its number, software, distance logged by then, value.
+    pub(super) points: Vec<(String, String, i32, String, String, String)>,
 }
 
 /// A number without a unit, or nothing.
@@ -130,15 +146,20 @@ impl TripView {
             rows: rows(trip, units),
             drives: drives.collect(),
             logged,
-            found: trip.found.iter().map(|(id, state)| format!("{}: {}", site_name(trip, id), found(*state))).collect(),
+            found: trip.found.iter().map(|(stall, name)| format!("{name}: {}", found(stall.state))).collect(),
+            changes: Vec::new(),
+            stands: Vec::new(),
             unread: trip.unread,
         }
     }
 }
 
-fn site_name(trip: &LedgerTrip, id: &str) -> String {
-    let stand = trip.stands.iter().find(|stand| stand.site.0 == id);
-    stand.map_or_else(|| id.to_string(), |stand| stand.site.1.clone())
+impl StandRow {
+    pub(super) fn new(stand: &Stand, sessions: &[(i32, String)]) -> Self {
+        let own = stand.session.as_ref().map(|(session, ..)| *session);
+        let session = |(id, name): &(i32, String)| (*id, name.clone(), Some(*id) == own);
+        Self { came: stand.times.0, name: stand.site.1.clone(), sessions: sessions.iter().map(session).collect() }
+    }
 }
 
 fn found(state: StallState) -> String {
@@ -226,7 +247,7 @@ fn money_row(month: &str, kind: &'static str, sum: &Sum, units: Units) -> MoneyR
 
 impl DriftView {
     /// A figure with at least one value.
-    pub(super) fn new(drift: &CarDrift) -> Option<Self> {
+    pub(super) fn new(drift: &CarDrift, units: Units) -> Option<Self> {
         let (name, unit) = match drift.figure {
             Figure::Capacity => ("Usable capacity", "kWh"),
             Figure::TwentyToSixty => ("20 to 60 %", "min"),
@@ -250,7 +271,13 @@ impl DriftView {
         let points = drift.points.iter().map(|point| {
             let software = point.software.clone().unwrap_or_default();
             let value = format!("{:.1} ± {:.1} {unit}", point.value, point.error);
-            (point.day.to_string(), point.session.1.clone(), point.session.0, software, value)
+            let driven = figures::distance(units, point.driven);
+            (point.day.to_string(), point.session.1.clone(), point.session.0, software, driven, value)
+        });
+        let by_distance = drift.by_distance.filter(Drift::is_sure).map(|line| {
+            let way = if line.slope < 0.0 { "falls" } else { "rises" };
+            let far = figures::distance(units, Distance::km(10_000.0));
+            format!("By the drive log it {way} by {:.2} ± {:.2} {unit} in {far}.", line.slope.abs(), line.error)
         });
         let updates = drift.updates.iter().map(|update| {
             let change = format!(
@@ -262,7 +289,7 @@ impl DriftView {
             let sure = if update.more.abs() > update.error { "" } else { ", no more than its error" };
             format!("Software {} after {}: {change}{sure}.", update.software.1, update.software.0)
         });
-        Some(Self { name, told, updates: updates.collect(), points: points.collect() })
+        Some(Self { name, told, by_distance, updates: updates.collect(), points: points.collect() })
     }
 }
 

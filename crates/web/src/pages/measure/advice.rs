@@ -36,6 +36,8 @@ struct AdviceView {
     why: String,
     lines: Vec<String>,
     leave_at: Option<i64>,
+    /// When to be told of the fee of standing on, and in which words.
+    idle: Option<(i64, String)>,
     /// The road ahead that it rests on; none where a trip is under way.
     ahead: Option<(String, String)>,
     distance: &'static str,
@@ -99,6 +101,7 @@ impl AdviceView {
             why: advice::why(told),
             lines,
             leave_at: told.leave_at.as_ref().filter(|_| told.stay).map(|at| at.timestamp().as_millisecond()),
+            idle: told.idle.as_ref().map(|idle| (idle.alarm_ms(), advice::idle_is_near(idle, currency))),
             ahead: ahead.map(|(km, kw)| (figures::field(units.distance.of(km).round()), figures::field(kw.get()))),
             distance: units.distance.name(),
         }

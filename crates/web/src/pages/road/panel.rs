@@ -2,7 +2,7 @@
 
 use jiff::ZonedDateTime;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Distance, Minutes, Soc};
+use spare_hour_core::quantity::{Distance, Minutes};
 use spare_hour_planner::Advice;
 use spare_hour_planner::trade::ClockStop;
 use spare_hour_planning::on_the_road::{OnTheRoad, WayOn, events_of};
@@ -28,6 +28,8 @@ pub(super) struct Panel {
     pub(super) likely: String,
     /// When to leave, in milliseconds since 1970, for the alarm.
     pub(super) leave_at: Option<i64>,
+    /// When to be told of the fee of standing on, and in which words.
+    pub(super) idle: Option<(i64, String)>,
     /// The charge that is measured here.
     pub(super) charge: Option<i32>,
     /// How it charges, what it has cost, what leaving now would change.
@@ -64,6 +66,7 @@ impl Panel {
             standing,
             ahead: ahead(on, next_site.as_deref(), units),
             likely: likely(on, next),
+            idle: idle(on),
             leave_at: leave_at(on).map(|at| at.timestamp().as_millisecond()),
             charge: on.charge,
             at_stall: on
@@ -74,7 +77,7 @@ impl Panel {
             pauses: pauses(on),
             stops: way.map(|way| stops(on, way, units)).unwrap_or_default(),
             last: undoable.map(|event| event.id.clone()),
-            found: on.log.stalls.iter().map(|(id, state)| found(&name(id), *state)).collect(),
+            found: on.log.stalls.iter().map(|one| found(&name(&one.site), one.state)).collect(),
         }
     }
 }
@@ -97,6 +100,11 @@ fn stand<'w>(on: &OnTheRoad, way: &'w WayOn) -> Option<&'w ClockStop> {
 }
 
 /// When to leave the stall where one stands: by the readings, else by the plan.
+fn idle(on: &OnTheRoad) -> Option<(i64, String)> {
+    let idle = on.advice.as_ref()?.idle.as_ref()?;
+    Some((idle.alarm_ms(), advice::idle_is_near(idle, &on.outing.about.currency)))
+}
+
 fn leave_at(on: &OnTheRoad) -> Option<ZonedDateTime> {
     if let Some(told) = &on.advice {
         return told.leave_at.clone().filter(|_| told.stay);
@@ -165,12 +173,21 @@ fn warning(on: &OnTheRoad, units: Units) -> Option<String> {
             near.unwrap_or_default()
         ));
     };
-    let lowered: Soc = way.lowered?;
-    Some(format!(
-        "The floor of {} cannot be kept from here; this keeps {}. Slow down, and have another charger in reach.",
-        figures::percent(on.whole.trip.goal.floor),
-        figures::percent(lowered)
-    ))
+    let lowered = way.lowered.map(|lowered| {
+        format!(
+            "The floor of {} cannot be kept from here; this keeps {}. Slow down, and have another charger in reach.",
+            figures::percent(on.whole.trip.goal.floor),
+            figures::percent(lowered)
+        )
+    });
+    let tired = way.rest_is_due.map(|driven| {
+        format!(
+            "{} at the wheel: no way on keeps your rest. Rest where you can stop, then go on.",
+            figures::duration(driven)
+        )
+    });
+    let told: Vec<String> = [lowered, tired].into_iter().flatten().collect();
+    (!told.is_empty()).then(|| told.join(" "))
 }
 
 /// When one is there, with what, and how that differs from the plan that was begun.

@@ -1,8 +1,8 @@
 //! What an address asks of a trip: the controls, as they were typed, and the departures that the driver has fixed.
 
 use jiff::civil::Date;
-use spare_hour_core::quantity::Soc;
 use spare_hour_core::quantity::units::Units;
+use spare_hour_core::quantity::{Soc, Temperature};
 use spare_hour_core::trip::Goal;
 use spare_hour_planning::drive_trip::{Asked, USUAL_DEPARTURE, own_departure};
 use spare_hour_planning::shown_plan::Held;
@@ -13,6 +13,9 @@ use crate::forms::control::{Ask, Control};
 use crate::forms::field::Field;
 use crate::http::address::{decoded, encoded, query};
 use spare_hour_wording::figures;
+
+/// The cold of the preset.
+const COLD: Temperature = Temperature::celsius(-10.0);
 
 /// A control that is a number with a slider.
 #[derive(Clone, Copy)]
@@ -72,7 +75,7 @@ impl Controls {
             day: Control::new("day", "Day", today.to_string(), ask),
             depart: Control::new("depart", "Leave at", units.clock.time(leaves as u32), ask),
             ceiling: number("ceiling", "Ceiling, %", own.ceiling.get()),
-            weather: Weather::new(ask, &stored.about.road.conditions, units),
+            weather: Weather::new(ask, &stored.about.road, units),
             car: ask.number("car").unwrap_or(stored.about.car),
             curve: ask.number("curve"),
             leave: ask.get("leave").map(departures).unwrap_or_default(),
@@ -108,23 +111,40 @@ impl Controls {
         self.departure = self.depart.read(leaves, |field| field.time().map(f64::from));
     }
 
+    /// The same where no site asks money: then no value of time changes anything.
+    pub(crate) fn without_money(self) -> Self {
+        let value = self.value.off_where(true, "No site of this trip has a price.");
+        Self { value, ..self }
+    }
+
     /// The controls that have a slider.
     pub(crate) fn knobs(&self) -> [Knob<'_>; 4] {
         let knob = |low, high, control| Knob { low, high, control };
         [knob(0, 100, &self.start), knob(0, 50, &self.floor), knob(0, 100, &self.wish), knob(50, 200, &self.usage)]
     }
 
-    /// What one press sets: words, name and value, and whether it is set so.
-    pub(crate) fn presets(&self) -> [(&'static str, &'static str, bool); 6] {
+    /// What one press sets: words, names and values as a query, and whether it is set so.
+    pub(crate) fn presets(&self, units: Units) -> Vec<(String, String, bool)> {
+        let cold = figures::field(units.temperature.of(COLD).round());
         let is = |control: &Control, value: &str| control.field.text == value;
-        [
-            ("a usual day", "usage=100", is(&self.usage, "100")),
-            ("headwind, +10 %", "usage=110", is(&self.usage, "110")),
-            ("cold, +25 %", "usage=125", is(&self.usage, "125")),
-            ("20 % at the end", "wish=20", is(&self.wish, "20")),
-            ("an hour for 20", "value=20", is(&self.value, "20")),
-            ("time alone", "value=", is(&self.value, "")),
-        ]
+        let own = self.weather.controls().filter(|one| one.off.is_none()).map(|one| (one.name, one.own.clone()));
+        let usual = query([("usage", "100".to_string())].into_iter().chain(own));
+        let is_usual = is(&self.usage, "100") && !self.is_other_weather();
+        let mut presets = vec![
+            ("a usual day".to_string(), usual, is_usual),
+            ("headwind, +10 %".into(), "usage=110".into(), is(&self.usage, "110")),
+            (
+                format!("cold, {}", figures::temperature(units, COLD)),
+                format!("outside={cold}"),
+                self.weather.is_outside(&cold),
+            ),
+            ("20 % at the end".into(), "wish=20".into(), is(&self.wish, "20")),
+        ];
+        if self.value.off.is_none() {
+            presets.push(("an hour for 20".into(), "value=20".into(), is(&self.value, "20")));
+            presets.push(("time alone".into(), "value=".into(), is(&self.value, "")));
+        }
+        presets
     }
 
     /// Every control.

@@ -117,7 +117,7 @@ pub(crate) async fn open(State(app): State<App>, Query(opened): Query<Opened>) -
                     let shown = ShownPlan::by_road(&planned, &[]);
                     let headline = Headline::new(&shown.plan, &shown.departure, units);
                     let cost = format!("{:.2}", shown.plan.cost);
-                    Some((headline, cost, Box::new(DayLine::new(&shown, units, None))))
+                    Some((headline, cost, Box::new(DayLine::new(&shown, units, None, None))))
                 }
                 _ => None,
             };

@@ -32,8 +32,7 @@ pub(crate) async fn show(
         .run(move |store| {
             let text = store.track(id)?.ok_or(WebError::NotFound)?;
             let track = read_track(text.as_bytes()).map_err(|error| WebError::Refused(error.to_string()))?;
-            let weather = (!solved.kept.stored.about.road.is_typed()).then_some(&weather);
-            Ok(Map::new(&track, &shown, weather, solved.settings.units))
+            Ok(Map::new(&track, &shown, &weather, solved.settings.units))
         })
         .await?;
     Ok(page(StatusCode::OK, &MapPart { map }))

@@ -32,8 +32,7 @@ use serde::Deserialize;
 use spare_hour_core::quantity::Distance;
 use spare_hour_planner::StopSign;
 use spare_hour_planning::copy_trip::copy_trip;
-use spare_hour_planning::drive_trip::{KeptTrip, SolvedTrip, kept_wishes};
-use spare_hour_planning::ledger::nearness_of_all;
+use spare_hour_planning::drive_trip::{KeptTrip, SolvedTrip, fit_for, kept_wishes};
 use spare_hour_planning::shown_plan::ShownPlan;
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::{Curve, Settings, Store, StoredTrip, TripClock, TripLine};
@@ -162,13 +161,13 @@ struct ShowPage {
     id: i32,
     name: String,
     controls: Controls,
+    /// What one press sets: words, names and values, whether it is set so.
+    presets: Vec<(String, String, bool)>,
     /// Cars and curves by number and name, and which is chosen.
     cars: Vec<(i32, String, bool)>,
     curves: Vec<(i32, String, bool)>,
     /// The curve that is planned with, where none was asked for.
     curve_by_weather: Option<String>,
-    /// Whether the weather changes nothing, because the road's consumption was typed.
-    typed: bool,
     weather_told: String,
     kept: bool,
     /// What else the address asks, for the parts that come after.
@@ -216,13 +215,13 @@ pub(crate) async fn show(
     let (AskedTrip { question, controls, .. }, view) = asked.view(&app, id, true).await?;
     let SolvedTrip { kept: trip, settings, .. } = &*question.solved;
     let about = &trip.stored.about;
+    let asks_money = trip.to_plan.as_ref().is_none_or(|to_plan| to_plan.prices.ask_money(&to_plan.trip));
+    let controls = if asks_money { controls } else { controls.without_money() };
     let curve = |curve: &Curve| {
         (curve.id, format!("{}, version {}", curve.about.name, curve.id), Some(curve.id) == controls.curve)
     };
     let wishes = kept_wishes(&trip.clock, id)?;
-    let here = app.here.clone();
-    let near = app.run(move |store| Ok(nearness_of_all(store, &here)?)).await?;
-    let near = near.map(|near| words::near(near.minutes, near.points, near.trips));
+    let near = question.solved.near.map(|near| words::near(near.minutes, near.points, near.trips));
     let shown = ShowPage {
         frame: Frame::new(&app, "trips", about.name.clone()),
         id,
@@ -235,12 +234,12 @@ pub(crate) async fn show(
             .then(|| trip.curve.as_ref().map(|curve| curve.about.name.clone()))
             .flatten(),
         weather_told: controls.weather.in_words(settings.units),
-        typed: about.road.is_typed(),
         kept: ask.kept(),
         query: ask.without_all(&["kept", "whole"]),
         form: WishForm::of(&trip.clock, &wishes, &about.sites, &memberships(trip), settings.units.clock),
         has_track: trip.stored.has_track,
         near,
+        presets: controls.presets(settings.units),
         controls,
         view,
     };
@@ -281,6 +280,7 @@ pub(crate) async fn keep(
             if controls.faults().next().is_some() {
                 return Err(WebError::Refused("Some of the numbers do not work, so nothing was kept.".into()));
             }
+            keep_weather(store, &stored, &controls)?;
             store.change_goal(id, controls.car, &controls.goal(), &controls.weather.conditions)?;
             if let Some(departure) = controls.other_departure() {
                 let time_zone = clock.time_zone.or_else(|| here.zone().iana_name().map(Into::into));
@@ -294,6 +294,17 @@ pub(crate) async fn keep(
         return Ok(Redirect::to("/road"));
     }
     Ok(Redirect::to(&format!("/trips/{id}?{query}&kept=1")))
+}
+
+/// Makes what was typed of a road that of other weather, before that becomes the trip's own.
+fn keep_weather(store: &Store, stored: &StoredTrip, controls: &Controls) -> Result<(), WebError> {
+    let (road, asked) = (&stored.about.road, &controls.weather.conditions);
+    if road.conditions == *asked || road.stretches.iter().all(|stretch| stretch.typed.is_none()) {
+        return Ok(());
+    }
+    let fit = fit_for(store, &store.car(controls.car)?, road, asked)?;
+    let track = store.track(stored.id)?;
+    Ok(store.change_road(stored.id, &road.under(&fit, asked).stretches, track.as_deref())?)
 }
 
 /// A trip's name, and the currency of its prices, which stays where it is not asked.

@@ -4,7 +4,7 @@ use askama::Template;
 use axum::extract::{Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use spare_hour_core::driving::road::{Road, RoadConditions};
+use spare_hour_core::driving::road::Road;
 use spare_hour_core::quantity::Distance;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::trip::Goal;
@@ -80,7 +80,7 @@ impl NewForm {
         Self {
             name: Field::new(upload.field("name")),
             text: upload.field("text"),
-            weather: Weather::new(&Ask::of(upload), &RoadConditions::default(), units),
+            weather: Weather::new(&Ask::of(upload), &Road::default(), units),
             near: NearForm::new(upload, units),
         }
     }

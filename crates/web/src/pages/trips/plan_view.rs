@@ -7,6 +7,7 @@ use spare_hour_core::trip::wishes::Wishes;
 use spare_hour_planner::left_out::LeftOut;
 use spare_hour_planning::curve_of_day::Suits;
 use spare_hour_planning::drive_trip::{KeptTrip, kept_wishes};
+use spare_hour_planning::ledger::Nearness;
 use spare_hour_planning::plan_trip::{NoPlan, Outcome as Planning, PlannedTrip, TripToPlan};
 use spare_hour_planning::price_stop::Saving;
 use spare_hour_planning::remedies::{Remedy, remedies};
@@ -114,6 +115,8 @@ pub(super) struct Shown<'a> {
     /// The planner by the road, where it planned.
     pub(super) planned: Option<&'a PlannedTrip>,
     pub(super) wishes: &'a Wishes,
+    /// How near plans came so far.
+    pub(super) near: Option<Nearness>,
 }
 
 impl Shown<'_> {
@@ -145,7 +148,8 @@ impl PlanView {
                 left_out.extend(told.map(|one| trips::left_out(one, controls.departure, units)));
                 let planned = solved.planned().map(|planned| &**planned).filter(|_| traded.is_none());
                 let currency = &kept.stored.about.currency;
-                let shown = Shown { kept, controls, units, currency, shown, planned, wishes: &wishes };
+                let near = solved.near;
+                let shown = Shown { kept, controls, units, currency, shown, planned, wishes: &wishes, near };
                 Outcome::Planned(shown.planned(other, asked.pick, whole))
             }
             Answer::Stranded => match &solved.outcome {
@@ -232,7 +236,7 @@ impl Shown<'_> {
             closed_stop: closed
                 .map(|closed| trips::closed(&closed, controls.departure, units, "your own departures lead there then")),
             roadside: plan.roadside.iter().filter_map(|&pause| shown.pauses.get(pause).cloned()).collect(),
-            day_line: DayLine::new(shown, units, other),
+            day_line: DayLine::new(shown, units, other, self.near),
             stops: stop_cards(self, whole),
             sites: site_rows(self),
             unit: units.distance.name(),

@@ -104,7 +104,7 @@ impl RoadPage {
 /// The road of a trip, and its segments as its car drives them under its conditions.
 fn driven(store: &Store, stored: &StoredTrip) -> Result<(Road, Route), WebError> {
     let road = stored.about.road.clone();
-    let fit = fit_for(store, &store.car(stored.about.car)?, &road)?;
+    let fit = fit_for(store, &store.car(stored.about.car)?, &road, &road.conditions)?;
     let route = road.route(&fit, &road.conditions);
     Ok((road, route))
 }
