@@ -42,8 +42,12 @@ fn signed(more: f64) -> String {
 /// Whether a membership pays.
 pub(super) fn membership(used: &MembershipUse, currency: &str) -> String {
     let MembershipUse { name, charges, saves, fees } = used;
+    if *charges == 0 {
+        return format!(
+            "{name}: no charge on a trip of the last twelve months was at a site that knows it; its fees are {fees:.2} {currency}."
+        );
+    }
     let pays = match saves - fees {
-        _ if *charges == 0 => "no charge on a trip was at a site that knows it".to_string(),
         more if more > 0.0 => format!("it pays, by {more:.2} {currency}"),
         more => format!("it does not pay: {:.2} {currency} too little", -more),
     };
@@ -65,7 +69,7 @@ mod tests {
             "Club: on 9 charges of the last twelve months it saves 60.50 for 48.00 cr of fees; it pays, by 12.50 cr."
         );
         assert!(membership(&used(1, 6.0), "cr").ends_with("it does not pay: 42.00 cr too little."));
-        assert!(membership(&used(0, 0.0), "cr").contains("no charge on a trip"));
+        assert!(membership(&used(0, 0.0), "cr").ends_with("its fees are 48.00 cr."));
         assert_eq!([0.35, -1.2, 0.001].map(signed), ["+0.35", "−1.20", "±0.00"]);
     }
 }

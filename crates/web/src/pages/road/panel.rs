@@ -99,12 +99,13 @@ fn stand<'w>(on: &OnTheRoad, way: &'w WayOn) -> Option<&'w ClockStop> {
     way.shown.plan.stops.first().filter(|stop| is_here(stop))
 }
 
-/// When to leave the stall where one stands: by the readings, else by the plan.
+/// When to be told of the fee of standing on, and in which words.
 fn idle(on: &OnTheRoad) -> Option<(i64, String)> {
     let idle = on.advice.as_ref()?.idle.as_ref()?;
     Some((idle.alarm_ms(), advice::idle_is_near(idle, &on.outing.about.currency)))
 }
 
+/// When to leave the stall where one stands: by the readings, else by the plan.
 fn leave_at(on: &OnTheRoad) -> Option<ZonedDateTime> {
     if let Some(told) = &on.advice {
         return told.leave_at.clone().filter(|_| told.stay);
