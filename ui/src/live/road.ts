@@ -45,7 +45,10 @@ export function road() {
 
     touch(event: SubmitEvent) {
       const form = event.target;
-      if (!(form instanceof HTMLFormElement) || !form.matches("[data-road]")) return;
+      if (!(form instanceof HTMLFormElement)) return;
+      const stamp = form.querySelector<HTMLInputElement>("[data-now]");
+      if (stamp) stamp.value = String(Date.now());
+      if (!form.matches("[data-road]")) return;
       event.preventDefault();
       const line: RoadLine = { id: crypto.randomUUID?.() ?? `${Date.now()}-${Math.random().toString(36).slice(2)}`, at: Date.now(), what: "" };
       for (const [name, value] of new FormData(form, event.submitter)) {

@@ -80,7 +80,7 @@ pub(crate) async fn lines(
     Ok(([("content-type", "application/x-ndjson"), ("cache-control", "no-store")], text).into_response())
 }
 
-/// An event from who has no script: the server's clock stamps it.
+/// An event that does not wait for a signal: the server's clock stamps it, where the phone's did not.
 pub(crate) async fn from_form(
     State(app): State<App>,
     Path(id): Path<i32>,
@@ -100,6 +100,9 @@ fn typed((name, text): (String, String)) -> Option<(String, Value)> {
     let text = text.trim();
     if text.is_empty() {
         return None;
+    }
+    if name == "at" {
+        return Some((name, text.parse::<i64>().map_or_else(|_| text.into(), Value::from)));
     }
     let number = NUMBERS.contains(&name.as_str()).then(|| text.replace(',', ".").parse::<f64>().ok()).flatten();
     Some((name, number.map_or_else(|| text.into(), Value::from)))
