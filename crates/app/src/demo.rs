@@ -9,7 +9,7 @@ use spare_hour::demo_data;
 use spare_hour_store::Store;
 
 use crate::directory::{Claimed, data_directory};
-use crate::serve::{PORT, listen};
+use crate::serve::{Listening, PORT, listen};
 
 /// Serve the app with the demo data, in a database of its own.
 #[derive(Args)]
@@ -41,6 +41,6 @@ impl Demo {
             demo_data::fill(&store).context("the demo data")?;
         }
         let address = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), self.port);
-        listen(store, Some(demo_data::NOTICE), address, Vec::new(), &claimed)
+        listen(store, &claimed, Listening::on(address).with_notice(demo_data::NOTICE))
     }
 }

@@ -6,6 +6,7 @@ mod copies;
 mod demo;
 mod directory;
 mod doctor;
+mod household;
 mod plan;
 mod serve;
 mod stand_in;
@@ -40,6 +41,8 @@ enum Command {
     Backup(copies::Backup),
     /// Put a copy of the database in the place of what is kept.
     Restore(copies::Restore),
+    /// Who has an account where the app is served to a network, and codes to choose a password with.
+    Household(household::Household),
     /// Check directory, database, time zone and port.
     Doctor(doctor::Doctor),
     /// Let a simulated charger feed a charge that is being measured.
@@ -89,6 +92,7 @@ fn main() -> ExitCode {
         Command::Advise(advise) => advise.run(),
         Command::Backup(backup) => backup.run().map_err(Failure::from),
         Command::Restore(restore) => restore.run().map_err(Failure::from),
+        Command::Household(household) => household.run().map_err(Failure::from),
         Command::Doctor(doctor) => doctor.run(),
         Command::StandIn(play) => play.run(),
     };

@@ -10,7 +10,7 @@ use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use crate::connection::Store;
 use crate::profile_json::{read_boost, read_profile, write_boost, write_profile};
 use crate::schema::{cars, curves, trips};
-use crate::{Result, StoreError};
+use crate::{Result, StoreError, Thing};
 
 /// A car that is kept.
 #[derive(Clone, Debug)]
@@ -211,8 +211,9 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn cars(&self) -> Result<Vec<Car>> {
+        let hidden = self.hidden()?;
         let rows: Vec<Row> = cars::table.select(Row::as_select()).order(cars::id).load(&mut *self.connection()?)?;
-        rows.into_iter().map(Row::car).collect()
+        rows.into_iter().filter(|row| !hidden.car(Some(row.id))).map(Row::car).collect()
     }
 
     /// One car.
@@ -220,6 +221,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn car(&self, id: i32) -> Result<Car> {
+        self.must_see(Thing::Car(id))?;
         let row: Option<Row> =
             cars::table.find(id).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         row.ok_or(StoreError::NotFound { what: "car", id })?.car()

@@ -32,6 +32,8 @@ pub struct Store {
     pub(crate) steps: Arc<Mutex<Steps>>,
     /// Within [`Store::transaction`]: the connection that every call uses.
     pinned: Option<Arc<Mutex<PooledConnection<Manager>>>>,
+    /// Who looks, where what is another's alone is not theirs to see.
+    pub(crate) viewer: Option<i32>,
 }
 
 /// A connection for one call: of its own, or the one of the transaction that it is part of.
@@ -95,7 +97,7 @@ impl Store {
             .connection_customizer(Box::new(Settings))
             .build(Manager::new(path.to_string_lossy()))
             .map_err(|error| unusable(&path, error.to_string()))?;
-        let store = Self { pool, path, steps: Arc::default(), pinned: None };
+        let store = Self { pool, path, steps: Arc::default(), pinned: None, viewer: None };
         let migrated = store.connection()?.run_pending_migrations(MIGRATIONS).map(|_| ());
         migrated.map_err(|error| unusable(&store.path, format!("cannot be brought up to date: {error}")))?;
         Ok(store)

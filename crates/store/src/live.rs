@@ -5,7 +5,7 @@ use diesel::prelude::*;
 use crate::connection::Store;
 use crate::schema::{live_charges, live_events};
 use crate::sessions::{NewSession, insert};
-use crate::{Result, StoreError};
+use crate::{Result, StoreError, Thing};
 
 /// A charge to measure.
 #[derive(Clone, Debug)]
@@ -78,6 +78,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn charge(&self, id: i32) -> Result<StoredLiveCharge> {
+        self.must_see(Thing::LiveCharge(id))?;
         let row: Option<Row> =
             live_charges::table.find(id).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         row.ok_or(StoreError::NotFound { what: "charge", id })?.stored()
@@ -99,12 +100,13 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn open_charges(&self) -> Result<Vec<StoredLiveCharge>> {
+        let hidden = self.hidden()?;
         let rows: Vec<Row> = live_charges::table
             .filter(live_charges::session_id.is_null())
             .select(Row::as_select())
             .order(live_charges::id.desc())
             .load(&mut *self.connection()?)?;
-        rows.into_iter().map(Row::stored).collect()
+        rows.into_iter().filter(|row| !hidden.car(row.car_id)).map(Row::stored).collect()
     }
 
     /// Writes events, each a name and a line, that are not there yet, in their order. Those that are there stay as they

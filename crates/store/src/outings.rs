@@ -4,7 +4,7 @@ use diesel::prelude::*;
 
 use crate::connection::Store;
 use crate::schema::{outing_events, outings};
-use crate::{Result, StoreError};
+use crate::{Result, StoreError, Thing};
 
 /// A trip to begin.
 #[derive(Clone, Debug)]
@@ -79,8 +79,10 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn under_way(&self) -> Result<Option<Outing>> {
+        let hidden = self.hidden()?;
         let row = outings::table.filter(outings::is_over.eq(false)).order(outings::id.desc()).select(Row::as_select());
-        Ok(row.first(&mut *self.connection()?).optional()?.map(Into::into))
+        let rows: Vec<Row> = row.load(&mut *self.connection()?)?;
+        Ok(rows.into_iter().find(|row| !hidden.trip(row.trip_id, row.car_id)).map(Into::into))
     }
 
     /// One outing.
@@ -88,6 +90,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn outing(&self, id: i32) -> Result<Outing> {
+        self.must_see(Thing::Outing(id))?;
         let row: Option<Row> =
             outings::table.find(id).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         row.map(Into::into).ok_or(StoreError::NotFound { what: "outing", id })
@@ -98,9 +101,10 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn outings(&self) -> Result<Vec<Outing>> {
+        let hidden = self.hidden()?;
         let rows: Vec<Row> =
             outings::table.order(outings::id.desc()).select(Row::as_select()).load(&mut *self.connection()?)?;
-        Ok(rows.into_iter().map(Into::into).collect())
+        Ok(rows.into_iter().filter(|row| !hidden.trip(row.trip_id, row.car_id)).map(Into::into).collect())
     }
 
     /// An outing is over.

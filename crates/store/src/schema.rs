@@ -291,3 +291,57 @@ diesel::table! {
         currency -> Text,
     }
 }
+
+diesel::table! {
+    people (id) {
+        id -> Integer,
+        name -> Text,
+        role -> Text,
+        password -> Nullable<Text>,
+        epoch -> Integer,
+        code_hash -> Nullable<Text>,
+        code_until -> Nullable<BigInt>,
+    }
+}
+
+diesel::table! {
+    settings_of_people (person_id) {
+        person_id -> Integer,
+        distance -> Text,
+        consumption -> Text,
+        temperature -> Text,
+        clock -> Text,
+        currency -> Text,
+    }
+}
+
+diesel::table! {
+    sign_ins (id) {
+        id -> Text,
+        data -> Text,
+        until -> BigInt,
+    }
+}
+
+diesel::table! {
+    private_cars (car_id) {
+        car_id -> Integer,
+        person_id -> Integer,
+    }
+}
+
+diesel::table! {
+    private_trips (trip_id) {
+        trip_id -> Integer,
+        person_id -> Integer,
+    }
+}
+
+diesel::table! {
+    trip_links (id) {
+        id -> Integer,
+        trip_id -> Integer,
+        token_hash -> Text,
+        made_at -> Text,
+    }
+}

@@ -7,7 +7,7 @@ use spare_hour_core::session::{Conditions, Session};
 use crate::connection::Store;
 use crate::schema::{readings, session_lines, sessions};
 use crate::session_rows::{ConditionColumns, NewRow, ReadingRow, Row, SpanColumns};
-use crate::{Result, StoreError};
+use crate::{Result, StoreError, Thing};
 
 /// Readings written with one statement: SQLite takes 32,766 values at once and a reading has 13.
 const AT_ONCE: usize = 2_000;
@@ -125,8 +125,9 @@ impl Store {
     /// When the database refuses.
     pub fn sessions(&self) -> Result<Vec<SessionLine>> {
         let lines = session_lines::table.select(LineRow::as_select()).order(session_lines::id.desc());
+        let hidden = self.hidden()?;
         let rows: Vec<LineRow> = lines.load(&mut *self.connection()?)?;
-        Ok(rows.into_iter().map(LineRow::line).collect())
+        Ok(rows.into_iter().map(LineRow::line).filter(|line| !hidden.car(line.car)).collect())
     }
 
     /// One session with its readings.
@@ -134,6 +135,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn session(&self, id: i32) -> Result<StoredSession> {
+        self.must_see(Thing::Session(id))?;
         let connection = &mut *self.connection()?;
         let row: Option<Row> = sessions::table.find(id).select(Row::as_select()).first(connection).optional()?;
         let row = row.ok_or(StoreError::NotFound { what: "session", id })?;

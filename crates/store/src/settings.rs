@@ -5,7 +5,6 @@ use spare_hour_core::quantity::units::{ClockFace, ConsumptionUnit, DistanceUnit,
 
 use crate::Result;
 use crate::connection::Store;
-use crate::schema::settings;
 
 /// Currency where nobody has said theirs.
 const CURRENCY: &str = "cr";
@@ -27,16 +26,8 @@ impl Default for Settings {
     }
 }
 
-#[derive(AsChangeset, Insertable, Queryable, Selectable)]
-#[diesel(table_name = settings)]
-struct Row {
-    id: i32,
-    distance: String,
-    consumption: String,
-    temperature: String,
-    clock: String,
-    currency: String,
-}
+/// What is set, in words: distance, consumption, temperature, clock and currency.
+type Words = (String, String, String, String, String);
 
 /// The word of a clock face.
 fn clock_word(clock: ClockFace) -> &'static str {
@@ -46,30 +37,29 @@ fn clock_word(clock: ClockFace) -> &'static str {
     }
 }
 
-impl Row {
-    fn new(settings: &Settings) -> Self {
-        let units = settings.units;
-        Self {
-            id: ONLY,
-            distance: units.distance.name().into(),
-            consumption: units.consumption.name().into(),
-            temperature: units.temperature.name().into(),
-            clock: clock_word(units.clock).into(),
-            currency: settings.currency.clone(),
-        }
+impl Settings {
+    fn words(&self) -> Words {
+        let units = self.units;
+        (
+            units.distance.name().into(),
+            units.consumption.name().into(),
+            units.temperature.name().into(),
+            clock_word(units.clock).into(),
+            self.currency.clone(),
+        )
     }
 
     /// What is not known any more is the usual.
-    fn settings(self) -> Settings {
-        let clock = ClockFace::ALL.into_iter().find(|clock| clock_word(*clock) == self.clock);
-        Settings {
+    fn of((distance, consumption, temperature, clock, currency): Words) -> Self {
+        let clock = ClockFace::ALL.into_iter().find(|face| clock_word(*face) == clock);
+        Self {
             units: Units {
-                distance: named(&DistanceUnit::ALL, DistanceUnit::name, &self.distance),
-                consumption: named(&ConsumptionUnit::ALL, ConsumptionUnit::name, &self.consumption),
-                temperature: named(&TemperatureUnit::ALL, TemperatureUnit::name, &self.temperature),
+                distance: named(&DistanceUnit::ALL, DistanceUnit::name, &distance),
+                consumption: named(&ConsumptionUnit::ALL, ConsumptionUnit::name, &consumption),
+                temperature: named(&TemperatureUnit::ALL, TemperatureUnit::name, &temperature),
                 clock: clock.unwrap_or_default(),
             },
-            currency: self.currency,
+            currency,
         }
     }
 }
@@ -80,22 +70,60 @@ fn named<U: Copy + Default>(all: &[U], name: fn(U) -> &'static str, wanted: &str
 }
 
 impl Store {
-    /// What is set.
+    /// What whoever looks has set; else what was set for everybody.
     ///
     /// # Errors
     /// When the database refuses.
     pub fn settings(&self) -> Result<Settings> {
-        let row: Option<Row> =
-            settings::table.find(ONLY).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
-        Ok(row.map_or_else(Settings::default, Row::settings))
+        let connection = &mut *self.connection()?;
+        let own: Option<Words> = match self.viewer {
+            Some(person) => {
+                use crate::schema::settings_of_people as own;
+                let words = (own::distance, own::consumption, own::temperature, own::clock, own::currency);
+                own::table.find(person).select(words).first(connection).optional()?
+            }
+            None => None,
+        };
+        let words = if own.is_some() {
+            own
+        } else {
+            use crate::schema::settings as all;
+            let words = (all::distance, all::consumption, all::temperature, all::clock, all::currency);
+            all::table.find(ONLY).select(words).first(connection).optional()?
+        };
+        Ok(words.map_or_else(Settings::default, Settings::of))
     }
 
-    /// Keeps what is set.
+    /// Keeps what is set: for whoever looks, where that is somebody in particular, else for everybody.
     ///
     /// # Errors
     /// When the database refuses.
     pub fn change_settings(&self, settings: &Settings) -> Result<()> {
-        diesel::replace_into(settings::table).values(Row::new(settings)).execute(&mut *self.connection()?)?;
+        let (distance, consumption, temperature, clock, currency) = settings.words();
+        let connection = &mut *self.connection()?;
+        if let Some(person) = self.viewer {
+            use crate::schema::settings_of_people as own;
+            let row = (
+                own::person_id.eq(person),
+                own::distance.eq(distance),
+                own::consumption.eq(consumption),
+                own::temperature.eq(temperature),
+                own::clock.eq(clock),
+                own::currency.eq(currency),
+            );
+            diesel::replace_into(own::table).values(row).execute(connection)?;
+        } else {
+            use crate::schema::settings as all;
+            let row = (
+                all::id.eq(ONLY),
+                all::distance.eq(distance),
+                all::consumption.eq(consumption),
+                all::temperature.eq(temperature),
+                all::clock.eq(clock),
+                all::currency.eq(currency),
+            );
+            diesel::replace_into(all::table).values(row).execute(connection)?;
+        }
         Ok(())
     }
 }

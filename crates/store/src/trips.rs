@@ -12,7 +12,7 @@ use crate::curves::{self, NewCurve};
 use crate::road_rows::{ConditionsRow, StretchRow};
 use crate::schema::{trip_segments, trip_sites, trips};
 use crate::site_rows::SiteRow;
-use crate::{Result, StoreError};
+use crate::{Result, StoreError, Thing};
 
 /// Stretches written with one statement: SQLite takes 32,766 values at once and a stretch has 16.
 const AT_ONCE: usize = 1_500;
@@ -182,6 +182,7 @@ impl Store {
     /// When the database refuses.
     pub fn trips(&self) -> Result<Vec<TripLine>> {
         use diesel::dsl::{count_star, sum};
+        let hidden = self.hidden()?;
         let connection = &mut *self.connection()?;
         let heads: Vec<(i32, String, i32)> =
             trips::table.select((trips::id, trips::name, trips::car_id)).order(trips::id.desc()).load(connection)?;
@@ -200,7 +201,8 @@ impl Store {
             km: lengths.iter().find(|row| row.0 == id).and_then(|row| row.1).unwrap_or_default(),
             sites: sites.iter().find(|row| row.0 == id).map_or(0, |row| row.1),
         };
-        Ok(heads.into_iter().map(line).collect())
+        let seen = heads.into_iter().filter(|(id, _, car)| !hidden.trip(*id, Some(*car)));
+        Ok(seen.map(line).collect())
     }
 
     /// One trip.
@@ -208,6 +210,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub fn trip(&self, id: i32) -> Result<StoredTrip> {
+        self.must_see(Thing::Trip(id))?;
         let connection = &mut *self.connection()?;
         let row: Option<Row> = trips::table.find(id).select(Row::as_select()).first(connection).optional()?;
         let row = row.ok_or(StoreError::NotFound { what: "trip", id })?;

@@ -17,7 +17,7 @@ use diesel::sql_types::{Integer, Text};
 use crate::{Result, Store, StoreError};
 
 /// Tables that a person fills in, and what one of their rows is called; what comes first names a step.
-const TABLES: [(&str, &str); 12] = [
+const TABLES: [(&str, &str); 15] = [
     ("sessions", "a charge"),
     ("trips", "a trip"),
     ("cars", "a car"),
@@ -30,6 +30,9 @@ const TABLES: [(&str, &str); 12] = [
     ("readings", "a reading"),
     ("settings", "the settings"),
     ("column_matchings", "how columns are read"),
+    ("settings_of_people", "the settings"),
+    ("private_cars", "who sees a car"),
+    ("private_trips", "who sees a trip"),
 ];
 /// Rows of this table come with their charge and only so: they go with it when that is taken back.
 const NEVER_ADDED_ALONE: &str = "readings";

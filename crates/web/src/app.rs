@@ -1,6 +1,8 @@
 //! What every handler may use: the store, the time, and threads for work that takes a while.
 
 use std::any::Any;
+use std::collections::HashMap;
+use std::net::IpAddr;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -14,6 +16,7 @@ use spare_hour_planning::read_charge::Reports;
 use spare_hour_planning::trade_trip::TradedTrip;
 use spare_hour_store::{Settings, Store};
 
+use crate::household::{Guesses, who};
 use crate::http::error::WebError;
 use crate::http::lanes::{self, Lane};
 use crate::pages::measure::StandIn;
@@ -28,19 +31,28 @@ pub(crate) struct App {
     pub(crate) notice: Option<Arc<str>>,
     /// A simulated charger, where whoever runs the server lends one.
     pub(crate) stand_in: Option<StandIn>,
+    /// Whether people have to sign in.
+    pub(crate) guarded: bool,
+    /// Whether browsers reach the app over TLS.
+    pub(crate) secure: bool,
+    /// How often passwords, codes and tokens were guessed of late.
+    pub(crate) guesses: Arc<Guesses>,
     /// Trips solved a while ago.
     pub(crate) solved: Arc<Kept<Arc<SolvedTrip>>>,
     /// Trips weighed a while ago, minutes against money.
     pub(crate) traded: Arc<Kept<Arc<TradedTrip>>>,
     /// Proofs of whole trades that go on while somebody looks.
     pub(crate) proving: Arc<Kept<Arc<Mutex<Proving>>>>,
-    /// What the person had set, as of so many changes: every page asks.
-    set: Arc<Mutex<Option<(u64, Settings)>>>,
+    /// What each person had set, as of so many changes: every page asks.
+    set: Arc<Mutex<SetBy>>,
     /// What was read off charges a while ago.
     read: Reports,
     /// How often what is kept has changed: what was solved before a change is not asked again.
     changes: Arc<AtomicU64>,
 }
+
+/// What was set by a person, or by everybody, as of so many changes.
+type SetBy = HashMap<Option<i32>, (u64, Settings)>;
 
 /// How the app is run.
 #[derive(Clone)]
@@ -52,13 +64,27 @@ pub struct Options {
     pub names: Vec<String>,
     /// A simulated charger for practice.
     pub stand_in: Option<StandIn>,
+    /// Whether people have to sign in: where more than this machine reaches the app.
+    pub guarded: bool,
+    /// Whether browsers reach it over TLS: cookies then go over nothing else.
+    pub secure: bool,
+    /// The proxy that requests come from, where one stands before the app: it is believed whom it forwards them for.
+    pub proxy: Option<IpAddr>,
     /// What time it is, and where.
     pub here: Here,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Self { notice: None, names: Vec::new(), stand_in: None, here: Here::of_this_machine() }
+        Self {
+            notice: None,
+            names: Vec::new(),
+            stand_in: None,
+            guarded: false,
+            secure: false,
+            proxy: None,
+            here: Here::of_this_machine(),
+        }
     }
 }
 
@@ -105,6 +131,9 @@ impl App {
             here: options.here.clone(),
             notice: options.notice.as_deref().map(Arc::from),
             stand_in: options.stand_in.clone(),
+            guarded: options.guarded,
+            secure: options.secure,
+            guesses: Arc::default(),
             solved: Arc::default(),
             traded: Arc::default(),
             proving: Arc::default(),
@@ -114,12 +143,17 @@ impl App {
         }
     }
 
+    /// The store as whoever asks sees it.
+    fn seen(&self) -> Store {
+        who().map_or_else(|| self.store.clone(), |person| self.store.seen_by(person.id))
+    }
+
     /// Runs blocking work (the database, the planner) off the async threads.
     pub(crate) async fn run<T: Send + 'static>(
         &self,
         work: impl FnOnce(&Store) -> Result<T, WebError> + Send + 'static,
     ) -> Result<T, WebError> {
-        let store = self.store.clone();
+        let store = self.seen();
         in_lane(&lanes::SHORT, move || work(&store)).await?
     }
 
@@ -129,7 +163,7 @@ impl App {
         work: impl FnOnce(&Store, &StopSign) -> Result<T, WebError> + Send + 'static,
     ) -> Result<T, WebError> {
         let waiting = Waiting(StopSign::default());
-        let (stop, store) = (waiting.0.clone(), self.store.clone());
+        let (stop, store) = (waiting.0.clone(), self.seen());
         in_lane(&lanes::PLANNING, move || work(&store, &stop)).await?
     }
 
@@ -163,15 +197,15 @@ impl App {
 
     /// What the person at the screen has set.
     pub(crate) async fn settings(&self) -> Result<Settings, WebError> {
-        let changes = self.changes();
+        let (changes, person) = (self.changes(), who().map(|person| person.id));
         let kept = || self.set.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((as_of, settings)) = &*kept()
+        if let Some((as_of, settings)) = kept().get(&person)
             && *as_of == changes
         {
             return Ok(settings.clone());
         }
         let settings = self.run(|store| Ok(store.settings()?)).await?;
-        *kept() = Some((changes, settings.clone()));
+        kept().insert(person, (changes, settings.clone()));
         Ok(settings)
     }
 

@@ -8,6 +8,7 @@ mod begun_trip;
 mod charts;
 mod first_plan;
 mod forms;
+mod household;
 mod http;
 mod layout;
 mod pages;
@@ -28,14 +29,21 @@ use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::TraceLayer;
+use tower_sessions::cookie::{SameSite, time};
+use tower_sessions::{Expiry, SessionManagerLayer};
 
 pub use app::Options;
-pub use http::serving::serve;
+use household::{SignIns, guard};
+pub use household::{new_token, token_hash};
+pub use http::serving::{Tls, serve};
 use http::{error, security, told};
 pub use pages::measure::{StandIn, StandInAsk};
 
 /// Largest request body: a file of the largest size that a format allows, and the form around it.
 const MOST_BODY: usize = spare_hour_formats::MOST_BYTES + 100_000;
+
+/// A browser that is not used for so long has to sign in again.
+const SIGNED_IN_FOR: time::Duration = time::Duration::days(30);
 
 /// A body that sends nothing for so long is given up.
 const BODY: Duration = Duration::from_secs(30);
@@ -52,15 +60,27 @@ async fn refuse_large(request: Request, next: Next) -> Response {
     }
 }
 
+/// All addresses behind the household's door.
+fn guarded(app: app::App) -> Router {
+    let browsers = SessionManagerLayer::new(SignIns(app.store.clone()))
+        .with_name("spare-hour")
+        .with_secure(app.secure)
+        .with_same_site(SameSite::Lax)
+        .with_expiry(Expiry::OnInactivity(SIGNED_IN_FOR));
+    let inner = routes::routes().merge(pages::household::routes());
+    inner.layer(middleware::from_fn_with_state(app.clone(), guard::guard)).with_state(app).layer(browsers)
+}
+
 /// The whole app over a store.
 pub fn router(store: Store, options: Options) -> Router {
     let app = app::App::new(store, &options);
-    let router = routes::routes()
-        .with_state(app)
+    let router = if options.guarded { guarded(app) } else { routes::routes().with_state(app) };
+    let router = router
         .layer(DefaultBodyLimit::max(MOST_BODY))
         .layer(middleware::from_fn(security::refuse_cross_site))
         .layer(middleware::from_fn_with_state(options.names.into(), security::refuse_other_hosts))
         .layer(middleware::from_fn(refuse_large))
+        .layer(middleware::from_fn_with_state(options.proxy, guard::note_peer))
         .layer(RequestBodyTimeoutLayer::new(BODY))
         .layer(middleware::from_fn(told::tell))
         .layer(CatchPanicLayer::custom(error::panicked));

@@ -36,6 +36,17 @@ impl Pages {
         Self::new(Options { here, ..Options::default() }, |store| spare_hour::demo_data::fill(store).unwrap())
     }
 
+    /// The demo's data, served to a network: an owner comes in with a code.
+    pub fn household(code: &str) -> Self {
+        let options = Options { guarded: true, ..Options::default() };
+        Self::new(options, |store| {
+            spare_hour::demo_data::fill(store).unwrap();
+            let owner = store.add_person("Owner", spare_hour_store::Role::Owner).unwrap();
+            let until = jiff::Timestamp::now().as_second() + 60;
+            store.set_code(owner, &spare_hour_web::token_hash(code), until).unwrap();
+        })
+    }
+
     fn new(options: Options, fill: impl FnOnce(&Store)) -> Self {
         let directory = tempfile::tempdir().unwrap();
         let store = Store::open(directory.path()).unwrap();

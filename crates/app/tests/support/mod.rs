@@ -20,7 +20,7 @@ use tempfile::TempDir;
 
 mod in_process;
 
-pub use in_process::{Pages, request};
+pub use in_process::{Answer, Pages, request};
 
 pub struct Server {
     child: Child,

@@ -122,9 +122,15 @@ pub fn support(timeline: &SocTimeline) -> Vec<Support> {
     edges.windows(2).map(|edge| support_of(&anchors, edge[0], edge[1])).collect()
 }
 
+/// Of first readings, which rise.
 fn support_of(anchors: &[f64], from: f64, to: f64) -> Support {
-    let readings = anchors.iter().filter(|&&soc| soc >= from && soc <= to).count();
-    let distance = |soc: f64| anchors.iter().map(|anchor| (anchor - soc).abs()).fold(f64::INFINITY, f64::min);
+    let below = |soc: f64| anchors.partition_point(|&anchor| anchor < soc);
+    let readings = anchors.partition_point(|&anchor| anchor <= to) - below(from);
+    let distance = |soc: f64| {
+        let next = below(soc);
+        let near = [next.checked_sub(1).and_then(|before| anchors.get(before)), anchors.get(next)];
+        near.into_iter().flatten().map(|anchor| (anchor - soc).abs()).fold(f64::INFINITY, f64::min)
+    };
     let middles = anchors.windows(2).map(|pair| f64::midpoint(pair[0], pair[1]));
     let places = middles.filter(|&soc| soc > from && soc < to).chain([from, to]);
     let farthest = places.map(distance).fold(0.0, f64::max);

@@ -7,6 +7,7 @@ pub mod drive;
 pub mod drive_findings;
 pub mod least_squares;
 pub mod month_balance;
+pub mod near_track;
 pub mod road;
 pub mod road_load;
 pub mod route;

@@ -187,21 +187,28 @@ impl Track {
         (between(from.latitude, to.latitude), between(from.longitude, to.longitude))
     }
 
-    /// Where a place lies beside the track: the nearest point of it, on the flat between neighbours.
+    /// Where a place lies beside the track: the nearest point of it, on the flat between neighbours. For many places
+    /// [`super::near_track::NearTrack`] looks at few of its points.
     pub fn beside(&self, latitude: f64, longitude: f64) -> Beside {
+        self.nearest_of(0..self.points.len() - 1, latitude, longitude)
+    }
+
+    /// The same of the legs between a point and the next, each by the number of the first.
+    pub(crate) fn nearest_of(&self, legs: impl Iterator<Item = usize>, latitude: f64, longitude: f64) -> Beside {
         let narrow = latitude.to_radians().cos();
         let degree = EARTH.to_radians();
         let flat = |point: &TrackPoint| {
             ((point.longitude - longitude) * narrow * degree, (point.latitude - latitude) * degree)
         };
         let mut nearest = (f64::INFINITY, 0.0);
-        for (pair, way) in self.points.windows(2).zip(self.way.windows(2)) {
-            let (a, b) = (flat(&pair[0]), flat(&pair[1]));
+        for leg in legs {
+            let (a, b) = (flat(&self.points[leg]), flat(&self.points[leg + 1]));
             let (dx, dy) = (b.0 - a.0, b.1 - a.1);
             let share = (-(a.0 * dx + a.1 * dy) / (dx * dx + dy * dy).max(1e-12)).clamp(0.0, 1.0);
             let off = (a.0 + share * dx).hypot(a.1 + share * dy);
             if off < nearest.0 {
-                nearest = (off, way[0].km + share * (way[1].km - way[0].km));
+                let (from, to) = (self.way[leg].km, self.way[leg + 1].km);
+                nearest = (off, from + share * (to - from));
             }
         }
         Beside { at: Distance::km(nearest.1), off: Distance::km(nearest.0) }

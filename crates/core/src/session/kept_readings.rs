@@ -18,6 +18,8 @@ const LOOK_BACK: usize = 60;
 const POWER_SLIP: f64 = 2.5;
 /// Readings after a clock was set back that show that it was.
 const SET_BACK_RUN: usize = 2;
+/// Readings before and after a clock that was set back that tell how far it should have gone on; more than the run.
+const LOOKED_AT: usize = 5;
 /// Steps of the clock from which on it can be told that it shows whole minutes only.
 const FEWEST_MINUTES: usize = 12;
 
@@ -113,8 +115,12 @@ impl KeptReadings {
 
     /// Moves what follows a clock that was set back so that it goes on where it stood.
     fn go_on_where_set_back(&mut self, read: &mut [Kept]) {
-        let mut index = 1;
-        while index < read.len() {
+        // So much is still to be added to what stands from a place on.
+        let (mut offset, mut moved) = (0.0, 1);
+        for index in 1..read.len() {
+            let near = (index + LOOKED_AT).min(read.len());
+            read[moved..near].iter_mut().for_each(|kept| kept.minute += offset);
+            moved = near;
             let before = read[index - 1];
             let run = read[index..].iter().take(SET_BACK_RUN + 1);
             let all_before = run.clone().all(|kept| kept.minute < before.minute - 1e-9);
@@ -125,10 +131,10 @@ impl KeptReadings {
             };
             if run.len() > SET_BACK_RUN && all_before && rising && higher && is_last_good(read, index - 1) {
                 let by = before.minute + step_over(read, index) - read[index].minute;
-                read[index..].iter_mut().for_each(|kept| kept.minute += by);
+                read[index..moved].iter_mut().for_each(|kept| kept.minute += by);
+                offset += by;
                 self.set_back.push((read[index].reading, Minutes::new(by)));
             }
-            index += 1;
         }
     }
 
@@ -190,9 +196,11 @@ impl KeptReadings {
     }
 
     fn name_slips(&mut self, read: &[Kept], on_chain: &[bool]) {
+        let places: Vec<usize> = (0..read.len()).filter(|&index| on_chain[index]).collect();
         for (index, at) in read.iter().enumerate().filter(|(index, _)| !on_chain[*index]) {
-            let before = (0..index).rev().find(|&before| on_chain[before]).map(|before| read[before]);
-            let next = (index + 1..read.len()).find(|&next| on_chain[next]).map(|next| read[next]);
+            let after = places.partition_point(|&place| place < index);
+            let before = after.checked_sub(1).map(|before| read[places[before]]);
+            let next = places.get(after).map(|&next| read[next]);
             let slip = match (before, next) {
                 (Some(before), _) if same_time(&before, at) => Slip::Twice,
                 (_, Some(next)) if same_time(&next, at) => Slip::Twice,
@@ -253,8 +261,8 @@ fn step_over(read: &[Kept], index: usize) -> f64 {
         let (minutes, points) = (pair[1].minute - pair[0].minute, pair[1].soc? - pair[0].soc?);
         (minutes > 0.0).then_some((minutes, points))
     };
-    let before = read[index.saturating_sub(5)..index].windows(2).filter_map(near);
-    let after = read[index..(index + 5).min(read.len())].windows(2).filter_map(near);
+    let before = read[index.saturating_sub(LOOKED_AT)..index].windows(2).filter_map(near);
+    let after = read[index..(index + LOOKED_AT).min(read.len())].windows(2).filter_map(near);
     let steps: Vec<(f64, f64)> = before.chain(after).collect();
     let (minutes, points) = steps.iter().fold((0.0, 0.0), |sum, step| (sum.0 + step.0, sum.1 + step.1));
     let gained = read[index].soc.zip(read[index - 1].soc).map(|(is, was)| is - was);

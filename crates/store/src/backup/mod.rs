@@ -164,7 +164,10 @@ mod tests {
             connection,
             "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE '\\_\\_%' ESCAPE '\\'",
         );
-        assert_eq!(tables, KINDS.iter().map(|kind| kind.table.to_string()).collect());
+        // Who comes in here, and what they keep to themselves, is of this place: it goes into copies of the database alone.
+        let of_this_place = ["people", "private_cars", "private_trips", "settings_of_people", "sign_ins", "trip_links"];
+        let kinds = KINDS.iter().map(|kind| kind.table).chain(of_this_place);
+        assert_eq!(tables, kinds.map(Into::into).collect());
         for kind in &KINDS {
             let columns = names(connection, &format!("SELECT name FROM pragma_table_info('{}')", kind.table));
             assert_eq!(columns, kind.fields.iter().map(|field| field.1.to_string()).collect(), "{}", kind.name);

@@ -27,6 +27,8 @@ pub(crate) enum WebError {
     )]
     OtherHost,
     #[error("{0}")]
+    Forbidden(String),
+    #[error("{0}")]
     Refused(String),
     #[error("{0}")]
     Needed(String),
@@ -40,7 +42,7 @@ impl WebError {
     fn status(&self) -> StatusCode {
         match self {
             Self::NotFound | Self::Missing(_) => StatusCode::NOT_FOUND,
-            Self::CrossSite | Self::OtherHost => StatusCode::FORBIDDEN,
+            Self::CrossSite | Self::OtherHost | Self::Forbidden(_) => StatusCode::FORBIDDEN,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Needed(_) => StatusCode::CONFLICT,
             Self::Busy => StatusCode::SERVICE_UNAVAILABLE,

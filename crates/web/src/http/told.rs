@@ -53,6 +53,9 @@ fn is_told(response: &Response) -> bool {
 fn what_to_do(status: StatusCode) -> &'static str {
     match status {
         StatusCode::BAD_REQUEST => "The request could not be read. Go back, reload the page and send it again.",
+        StatusCode::UNAUTHORIZED => {
+            "Sign in first: nobody is signed in with this browser any more, and nothing was changed."
+        }
         StatusCode::NOT_FOUND => "There is nothing at this address.",
         StatusCode::METHOD_NOT_ALLOWED => {
             "This address does not take that kind of request. Open it as a page, or use its form."
@@ -96,7 +99,7 @@ mod tests {
         assert!(asks("/measure/3/events", "*/*") && asks("/trips/1/plan.json", "text/html"));
         assert!(asks("/trips", "application/json") && asks("/meter", ""));
         assert!(!asks("/trips", "text/html,application/json") && !asks("/trips/1", "*/*"));
-        for code in [400, 404, 405, 408, 413, 415, 422, 429, 431, 500, 503, 418] {
+        for code in [400, 401, 404, 405, 408, 413, 415, 422, 429, 431, 500, 503, 418] {
             assert!(what_to_do(StatusCode::from_u16(code).unwrap()).len() > 20);
         }
     }

@@ -2,7 +2,9 @@
 
 pub(crate) mod months;
 
-use spare_hour_store::{Done, Step};
+use spare_hour_store::{Done, Role, Step};
+
+use crate::household::who;
 
 /// What the frame shows.
 #[derive(Clone, Debug)]
@@ -17,12 +19,18 @@ pub(crate) struct Frame {
     pub(crate) rooms: &'static [(&'static str, &'static str)],
     /// The last change, which can be taken back: its number, and what it was.
     pub(crate) undo: Option<(u64, String)>,
+    /// Who is signed in, where somebody has to be: their name, and whether they own the household.
+    pub(crate) person: Option<(String, bool)>,
 }
 
 impl Frame {
     pub(crate) fn new(app: &crate::app::App, room: &'static str, title: impl Into<String>) -> Self {
-        let undo = app.store.last_step().map(|step| (step.number, told(&step)));
-        Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into), rooms: &ROOMS, undo }
+        let person = who();
+        let may_change = person.as_ref().map_or(!app.guarded, |person| person.role > Role::Guest);
+        let undo = app.store.last_step().filter(|_| may_change).map(|step| (step.number, told(&step)));
+        let rooms: &[_] = if app.guarded && person.is_none() { &[] } else { &ROOMS };
+        let person = person.map(|person| (person.name, person.role == Role::Owner));
+        Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into), rooms, undo, person }
     }
 }
 

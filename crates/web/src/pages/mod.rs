@@ -6,6 +6,7 @@ pub(crate) mod cars;
 pub(crate) mod compare;
 pub(crate) mod drives;
 pub(crate) mod home;
+pub(crate) mod household;
 pub(crate) mod ledger;
 pub(crate) mod lists;
 pub(crate) mod measure;

@@ -67,6 +67,8 @@ struct ShowPage {
     plot: Option<Plot>,
     curves: Vec<CurveRow>,
     sessions: Vec<(i32, String)>,
+    /// Whether it is one's own alone, where people sign in.
+    private: Option<bool>,
 }
 
 /// A curve that the sessions of a car amount to.
@@ -186,7 +188,9 @@ impl ShowPage {
         let curves = store.curves_of(id)?;
         let Combined { family, unread, other_capacity, agreed } = combine(store, &car, reports)?;
         let sessions = store.sessions()?.into_iter().filter(|line| line.car == Some(id));
+        let private = frame.person.is_some().then(|| store.is_private_car(id)).transpose()?;
         Ok(Self {
+            private,
             frame: Frame { title: car.about.name.clone(), ..frame },
             id,
             name: car.about.name.clone(),

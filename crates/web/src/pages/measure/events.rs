@@ -1,10 +1,12 @@
 //! Events as they come: from the live page, whose own they are, or from a meter that names a charge's token.
 
-use axum::Json;
+use std::net::{IpAddr, Ipv4Addr};
+
 use axum::extract::{Query, State};
 use axum::http::header::AUTHORIZATION;
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
+use axum::{Extension, Json};
 use serde::{Deserialize, Serialize};
 use spare_hour_core::session::live::{Event, MOST_EVENTS};
 use spare_hour_formats::{MOST_LINES, read_event_line, write_event_line};
@@ -12,6 +14,7 @@ use spare_hour_store::Store;
 use uuid::Uuid;
 
 use crate::app::App;
+use crate::household::Peer;
 use crate::http::address::Path;
 use crate::http::error::WebError;
 
@@ -53,13 +56,19 @@ pub(crate) async fn from_page(State(app): State<App>, Path(id): Path<i32>, body:
 /// Lines from a meter.
 pub(crate) async fn from_meter(
     State(app): State<App>,
+    peer: Option<Extension<Peer>>,
     Path(token): Path<String>,
     body: String,
 ) -> Result<Response, WebError> {
+    let peer = peer.map_or(IpAddr::V4(Ipv4Addr::LOCALHOST), |peer| peer.0.0);
+    if !app.guesses.is_heard(peer) {
+        return Ok(StatusCode::TOO_MANY_REQUESTS.into_response());
+    }
     let id = app.run(move |store| Ok(store.charge_of_token(&token)?)).await?;
     if let Some(id) = id {
         return take(&app, id, body).await;
     }
+    app.guesses.wrong_token(peer);
     let problem = "no charge is measured under this token; expected the one that its page shows";
     Ok((StatusCode::NOT_FOUND, Json(serde_json::json!({ "problem": problem }))).into_response())
 }
@@ -67,12 +76,13 @@ pub(crate) async fn from_meter(
 /// Lines from a meter that names its charge in a header, `Authorization: Bearer TOKEN`: an address may be written to logs.
 pub(crate) async fn from_named_meter(
     State(app): State<App>,
+    peer: Option<Extension<Peer>>,
     headers: HeaderMap,
     body: String,
 ) -> Result<Response, WebError> {
     let named = headers.get(AUTHORIZATION).and_then(|value| value.to_str().ok());
     let token = named.and_then(|value| value.strip_prefix("Bearer ")).unwrap_or_default().trim().to_string();
-    from_meter(State(app), Path(token), body).await
+    from_meter(State(app), peer, Path(token), body).await
 }
 
 async fn take(app: &App, id: i32, body: String) -> Result<Response, WebError> {

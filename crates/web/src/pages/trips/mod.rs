@@ -43,6 +43,7 @@ use crate::begun_trip;
 use crate::forms::car_choice;
 use crate::forms::control::Ask;
 use crate::forms::field::Field;
+use crate::household::who;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
@@ -79,7 +80,8 @@ pub(crate) struct AskedTrip {
 impl AskedTrip {
     /// The trip that an address asks for: solved anew, or asked again if it was solved a while ago.
     async fn new(app: &App, id: i32, ask: &Ask) -> Result<Self, WebError> {
-        let key = format!("{id} {} {} {}", app.changes(), app.here.today(), ask.without_all(&BESIDE));
+        let person = who().map(|person| person.id).unwrap_or_default();
+        let key = format!("{id} {} {person} {} {}", app.changes(), app.here.today(), ask.without_all(&BESIDE));
         let solved = match app.solved.get(&key) {
             Some(solved) => solved,
             None => Self::solve(app, id, ask.clone(), key.clone()).await?,
@@ -175,6 +177,8 @@ struct ShowPage {
     form: WishForm,
     /// Whether its road has a track, and so a map.
     has_track: bool,
+    /// Whether it can be shared within a household.
+    guarded: bool,
     /// How near plans came so far.
     near: Option<String>,
     view: PlanView,
@@ -239,6 +243,7 @@ pub(crate) async fn show(
         form: WishForm::of(&trip.clock, &wishes, &about.sites, &memberships(trip), settings.units.clock),
         has_track: trip.stored.has_track,
         near,
+        guarded: app.guarded,
         presets: controls.presets(settings.units),
         controls,
         view,

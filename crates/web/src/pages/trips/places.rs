@@ -1,6 +1,7 @@
 //! Charging places of a file as sites of a road: a list that says where along the road they are, or places on the map beside the
 //! trip's track.
 
+use spare_hour_core::driving::near_track::NearTrack;
 use spare_hour_core::driving::track::Track;
 use spare_hour_core::quantity::{Distance, Minutes, Power, Speed};
 use spare_hour_core::trip::{MOST_SITES, Price, Site};
@@ -64,14 +65,15 @@ impl PlaceFile {
 
 /// The places near enough to a track, along it.
 fn beside(track: &Track, places: &[ChargingPlace], wanted: Wanted) -> Vec<Site> {
-    let mut sites: Vec<Site> = places.iter().filter_map(|place| site(track, place, wanted)).collect();
+    let near = NearTrack::new(track);
+    let mut sites: Vec<Site> = places.iter().filter_map(|place| site(&near, place, wanted)).collect();
     sites.sort_by(|a, b| a.at.get().total_cmp(&b.at.get()));
     sites.truncate(MOST_SITES);
     sites
 }
 
-fn site(track: &Track, place: &ChargingPlace, wanted: Wanted) -> Option<Site> {
-    let beside = track.beside(place.latitude, place.longitude);
+fn site(near: &NearTrack, place: &ChargingPlace, wanted: Wanted) -> Option<Site> {
+    let beside = near.beside(place.latitude, place.longitude);
     (beside.off.get() <= wanted.off.get()).then(|| Site {
         id: place.id.clone(),
         name: place.name.clone(),
