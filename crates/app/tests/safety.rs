@@ -99,3 +99,48 @@ fn other_host_names_are_refused_on_any_address() {
     }
     assert_eq!(status("rebound.example"), 403);
 }
+
+/// What a form showed, by the mark in its page.
+fn seen(page: &str) -> String {
+    page.split("name=\"seen\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_string()
+}
+
+#[test]
+fn a_change_to_what_was_changed_meanwhile_says_so() {
+    let pages = Pages::demo();
+    let told = |answer: (u16, String)| {
+        assert!(answer.0 == 409 && answer.1.contains("changed meanwhile"), "{} {}", answer.0, answer.1);
+    };
+    // Two pages of a car: the first that is sent counts.
+    let mark = seen(&pages.get("/cars/2").1);
+    let car = |name: &str| {
+        pages.post("/cars/2", &[("seen", &mark), ("name", name), ("usable", "58"), ("loss", "9"), ("base", "rated")])
+    };
+    assert_eq!(car("First").0, 303);
+    told(car("Second"));
+    assert!(pages.get("/cars/2").1.contains("First"));
+    // A site, and a road.
+    let page = pages.get("/trips/1/sites?site=vessen").1;
+    let mark = seen(&page);
+    let site = |name: &str| {
+        let fields = [("id", "vessen"), ("seen", &mark), ("name", name), ("at", "352"), ("max_kw", "150"), ("off", "0"), ("off_speed", "50"), ("overhead", "4")];
+        pages.post("/trips/1/sites", &fields)
+    };
+    assert_eq!(site("First").0, 303);
+    told(site("Second"));
+    let mark = seen(&pages.get("/trips/1/road").1);
+    let road = |km: &str| {
+        let (status, _, body) = pages.upload("/trips/1/road", &[("seen", &mark), ("text", &format!("{km} km 110 km/h 19"))], None);
+        (status, body)
+    };
+    assert_eq!(road("900").0, 303);
+    told(road("901"));
+    let mark = seen(&pages.get("/tariffs/1").1);
+    let tariff = |price: &str| {
+        pages.post("/tariffs/1", &[("seen", &mark), ("name", "T"), ("currency", "cr"), ("kind-0", "energy"), ("price-0", price)])
+    };
+    assert_eq!(tariff("0.5").0, 303);
+    told(tariff("0.6"));
+    // Who sends no mark has not looked, as a program: it counts.
+    assert_eq!(pages.post("/cars/2", &[("name", "Third"), ("usable", "58"), ("loss", "9"), ("base", "rated")]).0, 303);
+}

@@ -13,6 +13,7 @@ mod drives;
 mod household;
 mod live;
 mod matchings;
+mod meter_key;
 mod outings;
 mod private;
 mod profile_json;

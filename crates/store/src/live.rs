@@ -16,8 +16,8 @@ pub struct NewLiveCharge {
     pub name: String,
     /// What was noted, as `key: value` pairs of a session CSV.
     pub conditions: Vec<(String, String)>,
-    /// What a meter names to feed readings.
-    pub token: String,
+    /// A number of its own, of which what a meter names is made.
+    pub nonce: String,
 }
 
 /// A charge being measured, or that was.
@@ -52,7 +52,7 @@ fn damaged(problem: &serde_json::Error) -> StoreError {
 impl Row {
     fn stored(self) -> Result<StoredLiveCharge> {
         let conditions = serde_json::from_str(&self.conditions).map_err(|error| damaged(&error))?;
-        let about = NewLiveCharge { car: self.car_id, name: self.name, conditions, token: self.token };
+        let about = NewLiveCharge { car: self.car_id, name: self.name, conditions, nonce: self.token };
         Ok(StoredLiveCharge { id: self.id, created_at: self.created_at, session: self.session_id, about })
     }
 }
@@ -67,7 +67,7 @@ impl Store {
             live_charges::car_id.eq(new.car),
             live_charges::name.eq(&new.name),
             live_charges::conditions.eq(serde_json::to_string(&new.conditions).map_err(|error| damaged(&error))?),
-            live_charges::token.eq(&new.token),
+            live_charges::token.eq(&new.nonce),
         );
         let insert = diesel::insert_into(live_charges::table).values(values).returning(live_charges::id);
         Ok(insert.get_result(&mut *self.connection()?)?)
@@ -82,17 +82,6 @@ impl Store {
         let row: Option<Row> =
             live_charges::table.find(id).select(Row::as_select()).first(&mut *self.connection()?).optional()?;
         row.ok_or(StoreError::NotFound { what: "charge", id })?.stored()
-    }
-
-    /// The charge that a meter's token names, while it is not ended.
-    ///
-    /// # Errors
-    /// When the database refuses.
-    pub fn charge_of_token(&self, token: &str) -> Result<Option<i32>> {
-        let charge = live_charges::table
-            .filter(live_charges::token.eq(token).and(live_charges::session_id.is_null()))
-            .select(live_charges::id);
-        Ok(charge.first(&mut *self.connection()?).optional()?)
     }
 
     /// Charges that have not become sessions, newest first.

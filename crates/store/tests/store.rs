@@ -448,7 +448,7 @@ fn live() -> NewLiveCharge {
         car: None,
         name: "Now".into(),
         conditions: vec![("site_kw".into(), "300".into())],
-        token: "t1".into(),
+        nonce: "t1".into(),
     }
 }
 
@@ -471,7 +471,8 @@ fn events_are_kept_once_and_in_order() {
     assert_eq!(lines, ["b", "a", "c", "d"].map(|id| format!("{{\"id\":\"{id}\"}}")));
     assert_eq!(store.event_lines(id, 3).unwrap(), lines[3..]);
     assert_eq!(store.event_count(id).unwrap(), 4);
-    assert_eq!(store.charge_of_token("t1").unwrap(), Some(id));
+    let token = store.meter_token(&store.charge(id).unwrap()).unwrap();
+    assert_eq!((store.charge_of_token(&token).unwrap(), store.charge_of_token("t1").unwrap()), (Some(id), None));
     assert_eq!(store.open_charges().unwrap()[0].about.conditions, live().conditions);
 }
 
@@ -485,7 +486,7 @@ fn a_charge_becomes_one_session_however_often_it_ends() {
     assert_eq!(store.sessions().unwrap().len(), 1);
     assert!(matches!(store.add_events(id, &events(&["late"])), Err(StoreError::NotFound { .. })));
     assert!(matches!(store.forget_charge(id), Err(StoreError::NotFound { .. })));
-    assert_eq!((store.charge_of_token("t1").unwrap(), store.open_charges().unwrap().len()), (None, 0));
+    assert_eq!((store.charge_of_token(&token).unwrap(), store.open_charges().unwrap().len()), (None, 0));
     assert_eq!(store.charge(id).unwrap().session, Some(became));
 }
 

@@ -250,7 +250,7 @@ fn what_a_charge_under_way_was_told_is_never_taken_back() {
     let directory = tempfile::tempdir().unwrap();
     let store = Store::open(directory.path()).unwrap();
     let mut rng = Rng::with_seed(9);
-    let new = NewLiveCharge { car: None, name: "c".into(), conditions: Vec::new(), token: "t".into() };
+    let new = NewLiveCharge { car: None, name: "c".into(), conditions: Vec::new(), nonce: "t".into() };
     let charge = store.transaction(|store| store.begin_charge(&new)).unwrap();
     store.transaction(|store| store.add_events(charge, &[("a".into(), "1".into())])).unwrap();
     assert_eq!(store.last_step(), None);

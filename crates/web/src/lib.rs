@@ -27,6 +27,7 @@ use spare_hour_store::Store;
 use tower_http::CompressionLevel;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
+use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, RequestId, SetRequestIdLayer};
 use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::TraceLayer;
 use tower_sessions::cookie::{SameSite, time};
@@ -87,5 +88,16 @@ pub fn router(store: Store, options: Options) -> Router {
     security::with_headers(router)
         // Pages travel a home network at most: half the work for a tenth more bytes.
         .layer(CompressionLayer::new().quality(CompressionLevel::Precise(2)))
-        .layer(TraceLayer::new_for_http())
+        .layer(TraceLayer::new_for_http().make_span_with(span))
+        .layer(PropagateRequestIdLayer::x_request_id())
+        .layer(SetRequestIdLayer::x_request_id(MakeRequestUuid))
+}
+
+/// What the log tells of a request: its number, which the answer carries, too, and the room. No more of its address: that may hold a
+/// person's names, or a token.
+fn span(request: &Request) -> tracing::Span {
+    let id = request.extensions().get::<RequestId>().and_then(|id| id.header_value().to_str().ok()).unwrap_or_default();
+    let room = request.uri().path().split('/').nth(1).unwrap_or_default();
+    let known = layout::ROOMS.iter().any(|(name, _)| *name == room);
+    tracing::info_span!("request", %id, method = %request.method(), room = if known { room } else { "another" })
 }

@@ -4,3 +4,4 @@ pub(crate) mod car_choice;
 pub(crate) mod control;
 pub(crate) mod distance_base;
 pub(crate) mod field;
+pub(crate) mod seen;

@@ -28,6 +28,24 @@ pub(crate) enum WebError {
     OtherHost,
     #[error("{0}")]
     Forbidden(String),
+    #[error(
+        "This was changed meanwhile, by another page or somebody else, so nothing of yours was saved. Go back: what you typed is \
+         still there. Open the page anew beside it, see what changed, and save again there."
+    )]
+    ChangedMeanwhile,
+    #[error(
+        "The disk of the server is full, and nothing was changed. Free some space; the copies in its directory may be moved away."
+    )]
+    DiskFull,
+    #[error(
+        "The database cannot be written to, and nothing was changed. Whoever runs the server sees with `spare-hour doctor` why."
+    )]
+    ReadOnly,
+    #[error(
+        "The database is damaged. Stop the server and put a copy back: `spare-hour restore` with the newest file of the directory \
+         “copies”. What is there now is set aside, not lost."
+    )]
+    Damaged,
     #[error("{0}")]
     Refused(String),
     #[error("{0}")]
@@ -44,9 +62,10 @@ impl WebError {
             Self::NotFound | Self::Missing(_) => StatusCode::NOT_FOUND,
             Self::CrossSite | Self::OtherHost | Self::Forbidden(_) => StatusCode::FORBIDDEN,
             Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            Self::Needed(_) => StatusCode::CONFLICT,
+            Self::Needed(_) | Self::ChangedMeanwhile => StatusCode::CONFLICT,
             Self::Busy => StatusCode::SERVICE_UNAVAILABLE,
-            Self::Failed => StatusCode::INTERNAL_SERVER_ERROR,
+            Self::DiskFull => StatusCode::INSUFFICIENT_STORAGE,
+            Self::ReadOnly | Self::Damaged | Self::Failed => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
 }
@@ -61,8 +80,26 @@ impl From<StoreError> for WebError {
             StoreError::Needed { .. } => Self::Needed(format!("{}.", capital(&error.to_string()))),
             other => {
                 tracing::error!("{other}");
-                Self::Failed
+                Self::of_database(&other.to_string())
             }
+        }
+    }
+}
+
+impl WebError {
+    /// What ails the database, by the words of SQLite (its documentation: "Result and Error Codes").
+    fn of_database(said: &str) -> Self {
+        let says = |words: &str| said.contains(words);
+        if says("database or disk is full") {
+            Self::DiskFull
+        } else if says("database is locked") || says("database table is locked") || says("database is busy") {
+            Self::Busy
+        } else if says("readonly database") || says("unable to open database file") {
+            Self::ReadOnly
+        } else if says("malformed") || says("file is not a database") || says("disk I/O error") {
+            Self::Damaged
+        } else {
+            Self::Failed
         }
     }
 }
@@ -133,4 +170,33 @@ pub(crate) fn panicked(reason: Box<dyn Any + Send + 'static>) -> Response {
         reason.downcast_ref::<&str>().map(ToString::to_string).or_else(|| reason.downcast_ref::<String>().cloned());
     tracing::error!("a handler panicked: {}", said.unwrap_or_default());
     WebError::Failed.into_response()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use diesel::connection::SimpleConnection;
+    use diesel::prelude::*;
+
+    #[test]
+    fn what_ails_the_database_is_said_as_sqlite_itself_says_it() {
+        let directory = tempfile::tempdir().unwrap();
+        let path = directory.path().join("a.db");
+        let open = || SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+        let told = |result: QueryResult<()>| WebError::of_database(&result.unwrap_err().to_string());
+        let mut one = open();
+        one.batch_execute("CREATE TABLE t (x); PRAGMA max_page_count = 2;").unwrap();
+        let full = one.batch_execute("INSERT INTO t VALUES (zeroblob(100000));");
+        assert!(matches!(told(full), WebError::DiskFull));
+        one.batch_execute("BEGIN IMMEDIATE;").unwrap();
+        assert!(matches!(told(open().batch_execute("BEGIN IMMEDIATE;")), WebError::Busy));
+        one.batch_execute("ROLLBACK; PRAGMA query_only = ON;").unwrap();
+        assert!(matches!(told(one.batch_execute("INSERT INTO t VALUES (1);")), WebError::ReadOnly));
+        drop(one);
+        let mut bytes = std::fs::read(&path).unwrap();
+        bytes[100..].fill(0xa5);
+        std::fs::write(&path, bytes).unwrap();
+        assert!(matches!(told(open().batch_execute("SELECT * FROM t;")), WebError::Damaged));
+        assert!(matches!(WebError::of_database("no such table: t"), WebError::Failed));
+    }
 }

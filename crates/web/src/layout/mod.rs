@@ -35,7 +35,7 @@ impl Frame {
 }
 
 /// The rooms, in the order of the work: as in their addresses, and by name.
-const ROOMS: [(&str, &str); 8] = [
+pub(crate) const ROOMS: [(&str, &str); 8] = [
     ("sessions", "Sessions"),
     ("compare", "Compare"),
     ("cars", "Cars"),

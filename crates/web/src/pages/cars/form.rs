@@ -15,6 +15,7 @@ use spare_hour_store::Car;
 
 use crate::forms::distance_base::{base_word, parse_base};
 use crate::forms::field::Field;
+use crate::forms::seen::mark;
 use spare_hour_wording::figures;
 
 /// Loss that a new car is taken to have, % of the plug's energy.
@@ -44,6 +45,8 @@ pub(super) struct CarForm {
     boost_start: Field,
     boost_power: Field,
     base: DistanceBase,
+    /// How the car was when the form was shown.
+    pub(super) seen: String,
     units: Units,
 }
 
@@ -68,6 +71,7 @@ pub(crate) struct CarFields {
     boost_start: String,
     boost_power: String,
     base: String,
+    pub(crate) seen: String,
 }
 
 impl CarForm {
@@ -95,6 +99,7 @@ impl CarForm {
             boost_start: Field::new(fields.boost_start),
             boost_power: Field::new(fields.boost_power),
             base: parse_base(Some(&fields.base)).unwrap_or_default(),
+            seen: fields.seen,
             units,
         }
     }
@@ -103,6 +108,7 @@ impl CarForm {
         let number = |number: Option<f64>| Field::new(number.map(figures::field).unwrap_or_default());
         let (about, distances) = (&car.about, &car.about.distances);
         Self {
+            seen: mark(about),
             name: Field::new(about.name.clone()),
             usable: number(Some(about.usable.get())),
             range: number(distances.rated.map(|range| units.distance.of(range))),

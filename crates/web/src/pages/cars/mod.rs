@@ -21,6 +21,7 @@ use spare_hour_store::{Car, Curve, NewCurve, Store};
 
 use crate::app::App;
 use crate::charts::{Line, Plot, path, ticks, x_scale, y_scale};
+use crate::forms::seen::must_be_as_seen;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::layout::Frame;
@@ -308,7 +309,12 @@ pub(crate) async fn change(
     let Some(car) = form.car() else {
         return show_page(&app, id, Some(form), false).await;
     };
-    app.change(move |store| Ok(store.change_car(id, &car)?)).await?;
+    let seen = form.seen;
+    app.change(move |store| {
+        must_be_as_seen(&seen, &store.car(id)?.about)?;
+        Ok(store.change_car(id, &car)?)
+    })
+    .await?;
     Ok(Redirect::to(&format!("/cars/{id}?kept=true")).into_response())
 }
 

@@ -153,7 +153,7 @@ pub(crate) async fn begin(State(app): State<App>, Form(fields): Form<StartFields
                 format!("{name}, {} UTC", figures::stamp(units, &now))
             };
             let name = if said.is_empty() { usual() } else { said };
-            let new = NewLiveCharge { car: car.as_ref().map(|car| car.id), name, conditions, token: new_id() };
+            let new = NewLiveCharge { car: car.as_ref().map(|car| car.id), name, conditions, nonce: new_id() };
             Ok(store.begin_charge(&new)?)
         })
         .await?;

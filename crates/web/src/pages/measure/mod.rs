@@ -53,6 +53,8 @@ struct ShowPage {
 /// A charge with what its events amount to.
 struct Loaded {
     stored: StoredLiveCharge,
+    /// What a meter names to feed readings.
+    token: String,
     lines: Vec<String>,
     charge: LiveCharge,
     /// What is said of lines that cannot be read, and so count for nothing.
@@ -77,7 +79,8 @@ impl Loaded {
         let stored = store.charge(id)?;
         let lines = store.event_lines(id, 0)?;
         let (events, unreadable) = events_of(&lines);
-        Ok(Self { stored, lines, charge: LiveCharge::replay(&events), unreadable })
+        let token = store.meter_token(&stored)?;
+        Ok(Self { stored, token, lines, charge: LiveCharge::replay(&events), unreadable })
     }
 
     fn conditions(&self) -> Conditions {
@@ -133,7 +136,7 @@ async fn show_page(app: &App, id: i32, fault: Option<String>) -> Result<Response
         lines: loaded.lines.join("\n"),
         readings: loaded.charge.readings.iter().map(row).collect(),
         state: loaded.state(),
-        meter_token: loaded.stored.about.token.clone(),
+        meter_token: loaded.token,
         has_stand_in: app.stand_in.is_some(),
         fault,
         unreadable: loaded.unreadable,
@@ -236,7 +239,7 @@ mod tests {
         let directory = tempfile::tempdir().unwrap();
         let store = Store::open(directory.path()).unwrap();
         let conditions = vec![("site_kw".to_string(), "300".to_string()), ("phases".to_string(), "9".to_string())];
-        let new = NewLiveCharge { car: None, name: "Now".into(), conditions, token: "t".into() };
+        let new = NewLiveCharge { car: None, name: "Now".into(), conditions, nonce: "t".into() };
         let id = store.begin_charge(&new).unwrap();
         let state = || Loaded::new(&store, id).unwrap().state();
         let happens = |id_: &str, second, rest: &str| {

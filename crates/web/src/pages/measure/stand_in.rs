@@ -67,7 +67,7 @@ pub(crate) async fn play(
         vehicle.boost = Some(boost(&vehicle));
     }
     stand_in(StandInAsk {
-        token: loaded.stored.about.token.clone(),
+        token: loaded.token.clone(),
         vehicle,
         start: next_start(&loaded.charge),
         site_power: loaded.conditions().site_power.unwrap_or(STAND_IN_SITE),

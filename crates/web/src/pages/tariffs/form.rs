@@ -12,6 +12,7 @@ use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
 
 use super::Fields;
 use crate::forms::field::Field;
+use crate::forms::seen::mark;
 
 /// Rows of a form at most.
 const MOST_ROWS: usize = 40;
@@ -76,6 +77,8 @@ pub(super) struct Cell<'a> {
 /// The form, as it was typed.
 #[derive(Clone, Debug)]
 pub(super) struct TariffForm {
+    /// How the tariff was when the form was shown; empty for a new one.
+    pub(super) seen: String,
     pub(super) name: Field,
     pub(super) currency: Field,
     pub(super) least: Field,
@@ -205,6 +208,7 @@ impl TariffForm {
         rows.extend((next..next + BLANK_ROWS).map(Row::blank));
         let field = |text: &str| Field::new(text);
         Self {
+            seen: String::new(),
             name: field(name),
             currency: field(currency),
             least: field(""),
@@ -246,6 +250,7 @@ impl TariffForm {
         let price =
             |price: Option<Decimal>| Field::new(price.map(|price| price.normalize().to_string()).unwrap_or_default());
         Self {
+            seen: mark(tariff),
             least: price(tariff.least),
             most: price(tariff.most),
             ..Self::with(&tariff.name, &tariff.currency, rows)
@@ -262,6 +267,7 @@ impl TariffForm {
             typed.then(|| Row::new(index, &text(&key("kind")), &text(&key("days")), texts()))
         };
         Self {
+            seen: text("seen"),
             name: Field::new(text("name")),
             currency: Field::new(text("currency")),
             least: Field::new(text("least")),

@@ -25,6 +25,7 @@ use spare_hour_wording::receipts::ReceiptWords;
 use crate::app::{App, off_thread};
 use crate::charts::price_day::{PriceDay, price_days};
 use crate::forms::field::Field;
+use crate::forms::seen::must_be_as_seen;
 use crate::http::address::Path;
 use crate::http::download::download;
 use crate::http::error::{WebError, page};
@@ -247,7 +248,11 @@ pub(crate) async fn change(
     let Some(tariff) = form.tariff().cloned() else {
         return show_page(&app, Some(id), form, None, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    app.change(move |store| Ok(store.change_tariff(id, &kept(&tariff))?)).await?;
+    app.change(move |store| {
+        must_be_as_seen(&form.seen, &read(&store.tariff(id)?)?)?;
+        Ok(store.change_tariff(id, &kept(&tariff))?)
+    })
+    .await?;
     Ok(Redirect::to(&format!("/tariffs/{id}")).into_response())
 }
 

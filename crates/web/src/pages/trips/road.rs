@@ -17,6 +17,7 @@ use spare_hour_store::{Store, StoredTrip};
 use super::road_chart::{heights, takes};
 use super::road_form::{brought, examples};
 use crate::app::{App, off_thread};
+use crate::forms::seen::{mark, must_be_as_seen};
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::http::upload::read_upload;
@@ -36,6 +37,8 @@ struct RoadPage {
     name: String,
     currency: String,
     text: String,
+    /// How the road was when the form was shown.
+    seen: String,
     /// Lines that could be typed.
     examples: Vec<String>,
     faults: Vec<String>,
@@ -91,6 +94,7 @@ impl RoadPage {
             name: about.name,
             currency: about.currency,
             text: typed.unwrap_or_else(|| lines.join("\n")),
+            seen: mark(&road.stretches),
             examples: examples(units),
             faults,
             told: told(&about.road.stretches, &route, units),
@@ -138,7 +142,7 @@ pub(crate) async fn lines(State(app): State<App>, Form(form): Form<LinesForm>) -
 /// Puts another road in the place of a trip's.
 pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Multipart) -> Result<Response, WebError> {
     let upload = read_upload(form).await?;
-    let typed = upload.field("text");
+    let (typed, seen) = (upload.field("text"), upload.field("seen"));
     let units = app.units().await?;
     let road = match off_thread(move || brought(&upload, units)).await? {
         Ok(road) => road,
@@ -147,6 +151,7 @@ pub(crate) async fn change(State(app): State<App>, Path(id): Path<i32>, form: Mu
     let kept = app
         .change(move |store| {
             let stored = store.trip(id)?;
+            must_be_as_seen(&seen, &stored.about.road.stretches)?;
             let length = Distance::km(road.stretches.iter().map(|stretch| stretch.length.get()).sum());
             if let Some(site) = stored.about.sites.iter().find(|site| site.at.get() > length.get() + 1e-6) {
                 return Ok(Err(beyond(site, length, store.settings()?.units)));

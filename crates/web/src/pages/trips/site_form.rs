@@ -12,6 +12,7 @@ use spare_hour_formats::connectors;
 
 use super::places::{OFF_ROUTE, OVERHEAD, off_route};
 use crate::forms::field::Field;
+use crate::forms::seen::mark;
 use spare_hour_wording::figures;
 
 /// The most a price may be.
@@ -29,6 +30,8 @@ pub(super) struct SiteField {
 pub(super) struct SiteForm {
     /// The site that it changes; empty for a new one.
     pub(super) id: String,
+    /// How it was when the form was shown.
+    pub(super) seen: String,
     pub(super) fields: Vec<SiteField>,
     units: Units,
 }
@@ -66,7 +69,7 @@ impl SiteForm {
             number,
             field: Field::new(text(name)),
         };
-        Self { id, fields: FIELDS.into_iter().map(field).collect(), units }
+        Self { id, seen: String::new(), fields: FIELDS.into_iter().map(field).collect(), units }
     }
 
     /// The form of a new site.
@@ -85,7 +88,7 @@ impl SiteForm {
         let count = |count: Option<u32>| count.map(|count| count.to_string()).unwrap_or_default();
         let price = |number: f64| if number > 0.0 { figures::field(number) } else { String::new() };
         let lines: Vec<String> = details.connectors.iter().map(ToString::to_string).collect();
-        Self::new(site.id.clone(), units, |name| match name {
+        let text = |name: &str| match name {
             "name" => site.name.clone(),
             "at" => figures::field(units.distance.of(site.at)),
             "off" => figures::field(units.distance.of(site.off_route)),
@@ -105,13 +108,15 @@ impl SiteForm {
             "connectors" => lines.join("; "),
             "note" => details.note.clone().unwrap_or_default(),
             _ => String::new(),
-        })
+        };
+        Self { seen: mark(site), ..Self::new(site.id.clone(), units, text) }
     }
 
     /// The form as it was sent.
     pub(super) fn sent(mut sent: HashMap<String, String>, units: Units) -> Self {
         let id = sent.remove("id").unwrap_or_default();
-        Self::new(id, units, |name| sent.get(name).cloned().unwrap_or_default())
+        let seen = sent.remove("seen").unwrap_or_default();
+        Self { seen, ..Self::new(id, units, |name| sent.get(name).cloned().unwrap_or_default()) }
     }
 
     fn field(&mut self, name: &str) -> &mut Field {

@@ -17,6 +17,7 @@ use super::new::NearForm;
 use super::places::PlaceFile;
 use super::site_form::SiteForm;
 use crate::app::{App, off_thread};
+use crate::forms::seen::must_be_as_seen;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
 use crate::http::upload::{Upload, read_upload};
@@ -140,6 +141,9 @@ pub(crate) async fn change(
             let known = Known::new(store, id)?;
             let mut form = SiteForm::sent(sent, known.units);
             let about = &known.stored.about;
+            if let Some(now) = about.sites.iter().find(|site| site.id == form.id) {
+                must_be_as_seen(&form.seen, now)?;
+            }
             let ids: Vec<String> = about.sites.iter().map(|site| site.id.clone()).collect();
             let Some(site) = form.read(about.road.length(), known.track.as_ref(), &ids) else {
                 return Ok(Some((known, form, Vec::new())));
