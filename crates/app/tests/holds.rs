@@ -176,3 +176,45 @@ fn a_meter_may_name_its_charge_in_a_header() {
     assert_eq!((feed(&token), feed("guessed"), feed("")), (200, 404, 404));
     assert!(server.get("/measure/1/events").1.contains("\"soc\":12"));
 }
+
+#[test]
+fn connections_are_encrypted_with_a_certificate_of_ones_own() {
+    use std::sync::Arc;
+    use tokio_rustls::rustls::{ClientConfig, ClientConnection, RootCertStore, StreamOwned};
+
+    let directory = tempfile::tempdir().unwrap();
+    let made = rcgen::generate_simple_self_signed(vec!["localhost".to_string()]).unwrap();
+    let path = |name: &str| directory.path().join(name).to_str().unwrap().to_string();
+    let (certificate, key) = (path("cert.pem"), path("key.pem"));
+    std::fs::write(&certificate, made.cert.pem()).unwrap();
+    std::fs::write(&key, made.signing_key.serialize_pem()).unwrap();
+    let data = directory.path().join("data");
+    let server = Server::start_on("serve", &data, &["--tls-cert", &certificate, "--tls-key", &key]);
+    let address = server.url.strip_prefix("https://").unwrap().to_string();
+
+    // rustls, as a client that trusts this certificate alone.
+    let mut roots = RootCertStore::empty();
+    roots.add(made.cert.der().clone()).unwrap();
+    let config = Arc::new(ClientConfig::builder().with_root_certificates(roots).with_no_client_auth());
+    let client = ClientConnection::new(config, "localhost".try_into().unwrap()).unwrap();
+    let mut stream = StreamOwned::new(client, TcpStream::connect(&address).unwrap());
+    stream.write_all(b"GET /health HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n").unwrap();
+    let mut answer = Vec::new();
+    let _ = stream.read_to_end(&mut answer);
+    assert!(
+        text(&answer).starts_with("HTTP/1.1 200 OK") && text(&answer).contains("x-request-id"),
+        "{}",
+        text(&answer)
+    );
+
+    // In the open nothing is said there, and what is no certificate is told at the start.
+    let mut open = TcpStream::connect(&address).unwrap();
+    open.set_read_timeout(Some(Duration::from_secs(20))).unwrap();
+    open.write_all(b"GET /health HTTP/1.1\r\nHost: localhost\r\n\r\n").unwrap();
+    let mut answer = Vec::new();
+    let _ = open.read_to_end(&mut answer);
+    assert!(!text(&answer).contains("HTTP/1.1 200"));
+    let wrong = run(&["serve", "--port", "0", "--data", &path("other"), "--tls-cert", &key, "--tls-key", &key]);
+    assert_eq!(wrong.status.code(), Some(1));
+    assert!(text(&wrong.stderr).contains("holds none; expected PEM"), "{}", text(&wrong.stderr));
+}

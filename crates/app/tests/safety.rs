@@ -91,7 +91,7 @@ fn other_host_names_are_refused_on_any_address() {
     let server = Server::start_on("serve", directory.path(), &["--host", "0.0.0.0", "--name", "wagon.lan"]);
     let port = server.url.rsplit(':').next().unwrap();
     let status = |host: &str| {
-        let answer = agent().get(format!("http://127.0.0.1:{port}/")).header("host", host).call().unwrap();
+        let answer = agent().get(format!("http://127.0.0.1:{port}/sign-in")).header("host", host).call().unwrap();
         answer.status().as_u16()
     };
     for host in ["localhost", "wagon.lan", "192.168.7.20:7878", "[fe80::1]:7878"] {
@@ -120,24 +120,40 @@ fn a_change_to_what_was_changed_meanwhile_says_so() {
     told(car("Second"));
     assert!(pages.get("/cars/2").1.contains("First"));
     // A site, and a road.
-    let page = pages.get("/trips/1/sites?site=vessen").1;
+    let page = pages.get("/trips/1/sites?edit=vessen").1;
     let mark = seen(&page);
     let site = |name: &str| {
-        let fields = [("id", "vessen"), ("seen", &mark), ("name", name), ("at", "352"), ("max_kw", "150"), ("off", "0"), ("off_speed", "50"), ("overhead", "4")];
+        let fields = [
+            ("id", "vessen"),
+            ("seen", &mark),
+            ("name", name),
+            ("at", "352"),
+            ("max_kw", "150"),
+            ("off", "0"),
+            ("off_speed", "50"),
+            ("overhead", "4"),
+        ];
         pages.post("/trips/1/sites", &fields)
     };
     assert_eq!(site("First").0, 303);
     told(site("Second"));
     let mark = seen(&pages.get("/trips/1/road").1);
     let road = |km: &str| {
-        let (status, _, body) = pages.upload("/trips/1/road", &[("seen", &mark), ("text", &format!("{km} km 110 km/h 19"))], None);
+        let (status, _, body) = pages.upload(
+            "/trips/1/road",
+            &[("seen", &mark), ("text", &format!("{km} km 110 km/h 19 kWh/100 km"))],
+            None,
+        );
         (status, body)
     };
     assert_eq!(road("900").0, 303);
     told(road("901"));
     let mark = seen(&pages.get("/tariffs/1").1);
     let tariff = |price: &str| {
-        pages.post("/tariffs/1", &[("seen", &mark), ("name", "T"), ("currency", "cr"), ("kind-0", "energy"), ("price-0", price)])
+        pages.post(
+            "/tariffs/1",
+            &[("seen", &mark), ("name", "T"), ("currency", "cr"), ("kind-0", "energy"), ("price-0", price)],
+        )
     };
     assert_eq!(tariff("0.5").0, 303);
     told(tariff("0.6"));

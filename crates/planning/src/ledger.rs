@@ -7,7 +7,7 @@ use spare_hour_core::driving::drive::{Drive, Used};
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
 use spare_hour_core::trip::road_log::{FoundStall, Place, RoadLog, Seen, StallState};
 use spare_hour_formats::{BegunPlan, BegunStop};
-use spare_hour_store::{Outing, SessionLine, Store};
+use spare_hour_store::{Outing, SessionLine, Store, StoreError};
 
 use crate::PlanningError;
 use crate::clock::Here;
@@ -19,6 +19,8 @@ const FEWEST: usize = 5;
 const FASTEST: f64 = 250.0;
 /// A charge may be kept so long after one has left, ms: ten minutes.
 const SOON: i64 = 600_000;
+/// A drive of the log is a leg where their distances differ by no more than this share.
+const SAME_LEG: f64 = 0.05;
 /// Legs shorter than this are no drives, km.
 const SHORTEST: f64 = 1.0;
 
@@ -51,6 +53,8 @@ pub struct Leg {
     pub points: Pair,
     /// The leg as a drive of the log; `None` for one too short, or of which the battery gained.
     pub drive: Option<Drive>,
+    /// The drive of the car's log that was driven on that day over that distance: what it took, kWh/100 km.
+    pub logged: Option<f64>,
 }
 
 /// A stop.
@@ -116,6 +120,7 @@ impl LedgerTrip {
         let day = |ms: i64| Some(here.day_of(Timestamp::from_millisecond(ms).ok()?).to_string());
         let mut trip = Self::new(outing, &plan, (&log, unread), &day);
         trip.match_sessions(store, &log.measured)?;
+        trip.match_drives(store)?;
         Ok(trip)
     }
 
@@ -162,6 +167,25 @@ impl LedgerTrip {
             let Some(place) = by_hand.or_else(by_time) else { continue };
             let paid = store.session(line.id)?.about.session.conditions.paid;
             self.stands[place].session = Some((line.id, line.name.clone(), paid));
+        }
+        Ok(())
+    }
+
+    /// Finds the drive of the car's log that each leg is: of its day, and nearest to its distance.
+    fn match_drives(&mut self, store: &Store) -> Result<(), PlanningError> {
+        let Some(car) = self.outing.about.car.filter(|_| !self.legs.is_empty()) else { return Ok(()) };
+        let usable = match store.car(car) {
+            Ok(car) => car.about.usable,
+            Err(StoreError::NotFound { .. }) => return Ok(()),
+            Err(error) => return Err(error.into()),
+        };
+        let drives = store.drives_of(car)?;
+        for leg in &mut self.legs {
+            let Some(day) = leg.drive.as_ref().and_then(|drive| drive.day.as_deref()) else { continue };
+            let off = |drive: &Drive| (drive.distance.get() / leg.km - 1.0).abs();
+            let of_day = drives.iter().map(|kept| &kept.drive).filter(|drive| drive.day.as_deref() == Some(day));
+            let near = of_day.filter(|drive| off(drive) <= SAME_LEG).min_by(|a, b| off(a).total_cmp(&off(b)));
+            leg.logged = near.map(|drive| drive.consumption(usable).get());
         }
         Ok(())
     }
@@ -233,6 +257,7 @@ fn leg(plan: &BegunPlan, from: &Seen, to: &Seen, day: &dyn Fn(i64) -> Option<Str
         minutes: Pair { planned: planned.map(|(from, to)| to.0 - from.0), happened: Some(minutes) },
         points: Pair { planned: planned.map(|(from, to)| from.1 - to.1), happened: Some(points) },
         drive: drive(km, minutes, (left_soc, to.soc), day(left_ms)),
+        logged: None,
     }
 }
 

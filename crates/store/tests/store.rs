@@ -481,6 +481,7 @@ fn a_charge_becomes_one_session_however_often_it_ends() {
     let directory = tempfile::tempdir().unwrap();
     let store = Store::open(directory.path()).unwrap();
     let id = store.begin_charge(&live()).unwrap();
+    let token = store.meter_token(&store.charge(id).unwrap()).unwrap();
     let became = store.end_charge(id, &session(3)).unwrap();
     assert_eq!(store.end_charge(id, &session(3)).unwrap(), became);
     assert_eq!(store.sessions().unwrap().len(), 1);

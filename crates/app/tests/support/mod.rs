@@ -50,7 +50,7 @@ impl Server {
         let mut line = String::new();
         BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
         let url =
-            line.split_whitespace().find(|word| word.starts_with("http://")).expect("it says where it is").to_string();
+            line.split_whitespace().find(|word| word.starts_with("http")).expect("it says where it is").to_string();
         Self { child, url, directory: directory.to_path_buf(), kept: None }
     }
 

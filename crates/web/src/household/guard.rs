@@ -141,7 +141,8 @@ mod tests {
         );
         assert!(!refused(Role::Guest, &Method::POST, "/sign-out") && refused(Role::Guest, &Method::POST, "/settingsx"));
         assert!(!refused(Role::Member, &Method::POST, "/trips/1/name"));
-        for path in ["/household", "/household/3/remove", "/backup", "/backup.json", "/everything", "/everything.json"] {
+        for path in ["/household", "/household/3/remove", "/backup", "/backup.json", "/everything", "/everything.json"]
+        {
             assert!(refused(Role::Member, &Method::GET, path) && !refused(Role::Owner, &Method::POST, path), "{path}");
         }
     }

@@ -126,7 +126,8 @@ fn longest(shown: &[Shown], points: f64, alike: impl Fn(&Shown, &Shown) -> bool)
 /// A cut in power after it held for some minutes from the start.
 fn boost_over(evidence: &Evidence) -> Option<Finding> {
     let shown = evidence.flowing();
-    let cut = (1..shown.len()).find(|&index| is_cut(shown, index) && !evidence.curve_falls(shown, index))?;
+    let highest = highest(shown);
+    let cut = (1..shown.len()).find(|&at| is_cut(shown, at, highest[at]) && !evidence.curve_falls(shown, at))?;
     let (before, after) = (shown[cut - 1], shown[cut]);
     let at = Minutes::new(after.minute);
     let fact = Fact::BoostOver {
@@ -154,7 +155,22 @@ fn current_step(shown: &[Shown], cut: usize) -> Option<(Current, Current)> {
     (after < before).then(|| (Current::amps(before), Current::amps(after)))
 }
 
-fn is_cut(shown: &[Shown], index: usize) -> bool {
+/// The highest powers before each reading, and from it on.
+fn highest(shown: &[Shown]) -> Vec<(f64, f64)> {
+    let (mut before, mut from) = (0.0_f64, 0.0_f64);
+    let mut highest: Vec<(f64, f64)> = Vec::with_capacity(shown.len());
+    for shown in shown {
+        highest.push((before, 0.0));
+        before = before.max(shown.kw);
+    }
+    for (shown, highest) in shown.iter().zip(&mut highest).rev() {
+        from = from.max(shown.kw);
+        highest.1 = from;
+    }
+    highest
+}
+
+fn is_cut(shown: &[Shown], index: usize, (highest, later): (f64, f64)) -> bool {
     let (before, after) = (shown[index - 1], shown[index]);
     if !BOOST_MINUTES.contains(&after.minute)
         || after.soc > BOOST_UNTIL
@@ -163,7 +179,6 @@ fn is_cut(shown: &[Shown], index: usize) -> bool {
     {
         return false;
     }
-    let highest = shown[..index].iter().map(|shown| shown.kw).fold(0.0, f64::max);
     let held = shown[..index].iter().rev().take_while(|shown| shown.kw >= HOLDS * highest).last();
     // Between readings far apart a slope looks like a cut, but it goes on as steeply.
     let cut = 1.0 - after.kw / before.kw;
@@ -171,7 +186,6 @@ fn is_cut(shown: &[Shown], index: usize) -> bool {
     let next = shown[index..].iter().take_while(|shown| shown.minute <= soon + 1e-9);
     let stays = next.map(|shown| shown.kw).fold(f64::INFINITY, f64::min) >= (1.0 - GOES_ON * cut) * after.kw;
     // What comes back was no boost.
-    let later = shown[index..].iter().map(|shown| shown.kw).fold(0.0, f64::max);
     let back = later >= after.kw + COMES_BACK * (before.kw - after.kw);
     held.is_some_and(|held| before.minute - held.minute >= HELD_MINUTES) && stays && !back
 }

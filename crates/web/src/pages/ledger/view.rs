@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use spare_hour_core::charging::drift::Drift;
-use spare_hour_core::quantity::Distance;
 use spare_hour_core::quantity::units::Units;
+use spare_hour_core::quantity::{Consumption, Distance};
 use spare_hour_core::trip::road_log::StallState;
 use spare_hour_planning::charge_money::{CarDrift, Figure, MonthOfCharges, Sum};
 use spare_hour_planning::ledger::{LedgerTrip, Pair, Stand};
@@ -162,6 +162,11 @@ impl StandRow {
     }
 }
 
+/// What the drive log says of a leg.
+fn logged(takes: f64, units: Units) -> String {
+    format!("{} by the drive log", figures::consumption(units, Consumption::kwh_per_100km(takes)))
+}
+
 fn found(state: StallState) -> String {
     match state {
         StallState::OutOfOrder => "out of order".into(),
@@ -182,7 +187,7 @@ fn rows(trip: &LedgerTrip, units: Units) -> Vec<PartRow> {
             is_stop: false,
             minutes: told(leg.minutes, " min"),
             soc: format!("{} used", told(leg.points, " points")),
-            energy: String::new(),
+            energy: leg.logged.map(|takes| logged(takes, units)).unwrap_or_default(),
             found: String::new(),
             session: None,
         });
