@@ -149,14 +149,14 @@ fn tell(scheme: &str, address: SocketAddr, names: &[String], proxied: bool, code
     let (ip, port) = (address.ip(), address.port());
     let mut told = Vec::new();
     if !ip.is_loopback() {
-        let own = if ip.is_unspecified() { addresses() } else { vec![ip] };
+        let own = if ip.is_unspecified() { addresses(ip.is_ipv6()) } else { vec![ip] };
         let by_address = own.into_iter().map(|ip| SocketAddr::new(ip, port).to_string());
         let by_name = names.iter().map(|name| format!("{name}:{port}"));
         told.extend(by_address.chain(by_name).map(|at| format!("Reached at {scheme}://{at}")));
         if scheme == "http" && !proxied {
             told.push(
                 "Nothing is encrypted: whoever listens in this network reads along, passwords too. --tls-cert and --tls-key, or a \
-                 proxy with --behind-proxy, mend that (docs/security.md)."
+                 proxy with --behind-proxy, mend that (docs/serving.md)."
                     .into(),
             );
         }
@@ -171,11 +171,12 @@ fn tell(scheme: &str, address: SocketAddr, names: &[String], proxied: bool, code
     told
 }
 
-/// The addresses under which this machine reaches others, as its system chooses them: asking for a way sends nothing.
-fn addresses() -> Vec<IpAddr> {
+/// The addresses under which this machine reaches others, as its system chooses them, those of IPv6 too where asked: asking for a way
+/// sends nothing.
+fn addresses(six: bool) -> Vec<IpAddr> {
     // Addresses of documentation (RFC 5737, RFC 3849): routed like any other.
     let ways = [("0.0.0.0:0", "192.0.2.1:9"), ("[::]:0", "[2001:db8::1]:9")];
-    let own = ways.into_iter().filter_map(|(from, to)| {
+    let own = ways.into_iter().take(if six { 2 } else { 1 }).filter_map(|(from, to)| {
         let socket = UdpSocket::bind(from).ok()?;
         socket.connect(to).ok()?;
         Some(socket.local_addr().ok()?.ip())
