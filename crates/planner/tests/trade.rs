@@ -303,6 +303,23 @@ fn every_plan_of_the_trade_is_driven_as_it_says() {
 }
 
 #[test]
+fn its_ends_and_its_best_at_a_value_are_the_plans_that_are_found_when_nothing_else_is_looked_for() {
+    let stop = StopSign::default();
+    for seed in 0..6 {
+        let asked = small(seed, 6);
+        let Ok(whole) = Trade::new(&asked, Some(25.0), &stop) else { continue };
+        let goal = |plan: &ClockPlan, value: Option<f64>| {
+            plan.total.get() + value.map_or(0.0, |value| 60.0 * plan.cost / value)
+        };
+        for value in [None, Some(25.0)] {
+            let near = Trade::near_best(&asked, value, &stop).unwrap();
+            let best = |trade: &Trade| trade.plans.iter().map(|plan| goal(plan, value)).fold(f64::INFINITY, f64::min);
+            assert!(best(&whole) <= best(&near) + 1e-9, "{seed} {value:?}: {} {}", best(&whole), best(&near));
+        }
+    }
+}
+
+#[test]
 fn without_a_clock_its_fastest_is_the_planners() {
     for count in [6, 12] {
         let draft = support::long_trip(car(), 90.0 * count as f64, count);

@@ -3,9 +3,10 @@
 use spare_hour_core::charging::charge_now::Shape;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::quantity::{Minutes, Soc};
+use spare_hour_core::session::findings::Severity;
 use spare_hour_planner::{Advice, Because, IdleFee};
 
-use crate::figures;
+use crate::{figures, findings};
 
 /// What to do, in one line.
 pub fn headline(advice: &Advice) -> String {
@@ -80,14 +81,18 @@ pub fn pace(advice: &Advice) -> String {
     }
 }
 
-/// What else is worth to know at the stall: the time to 80 % and full, the distance won, the price ahead.
+/// What the readings show that is odd about the charge, and that the car or the stall may be the cause of.
+pub fn odd(advice: &Advice, units: Units) -> Vec<String> {
+    let matters = advice.findings.iter().filter(|finding| finding.severity() == Severity::Warning);
+    matters.map(|finding| findings::sentence(&finding.fact, units)).collect()
+}
+
+/// What else is worth to know at the stall: the time to each round ten, the distance won, the price ahead.
 pub fn ahead(advice: &Advice, units: Units, currency: &str) -> Vec<String> {
     let mut lines = Vec::new();
-    let to = |ten: f64| advice.tens.iter().find(|(soc, _)| (soc.get() - ten).abs() < 1e-9).map(|(_, minutes)| *minutes);
-    let times: Vec<String> = [80.0, 100.0]
-        .into_iter()
-        .filter_map(|ten| Some(format!("{} in {}", figures::percent(Soc::percent(ten)), figures::duration(to(ten)?))))
-        .collect();
+    let time =
+        |(soc, minutes): &(Soc, Minutes)| format!("{} in {}", figures::percent(*soc), figures::duration(*minutes));
+    let times: Vec<String> = advice.tens.iter().map(time).collect();
     if !times.is_empty() {
         lines.push(format!("{}; {} won so far.", times.join(", "), figures::distance(units, advice.added)));
     }

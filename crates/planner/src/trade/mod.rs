@@ -121,9 +121,25 @@ impl Trade {
     ) -> Result<(Self, Vec<Option<ClockPlan>>), NoTrade> {
         let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
         let (known, bounds) = known(&clock, worth, whole, stop).ok_or(NoTrade::Stopped)?;
-        let trade = Self::wanted(&clock, (known, &bounds), worth, whole, stop)?;
+        let mut trade = Self::wanted(&clock, (known, &bounds), worth, whole, stop)?;
+        if whole {
+            trade.take_in_the_best(&clock, worth, stop)?;
+        }
         let ruled = strategies.iter().map(|&strategy| rules::best(&clock, &bounds, worth, strategy, stop));
         Ok((trade, ruled.collect::<Result<_, _>>()?))
+    }
+
+    /// Takes in the best plans for time alone and for a worth of money, as they are found when nothing else is looked for: the whole
+    /// trade looks at so much that it comes less near to each.
+    fn take_in_the_best(&mut self, clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(), NoTrade> {
+        let goals = [TIME_ALONE, worth].into_iter().take(if worth == TIME_ALONE { 1 } else { 2 });
+        for worth in goals {
+            let (known, bounds) = known(clock, worth, false, stop).ok_or(NoTrade::Stopped)?;
+            let near = Self::wanted(clock, (known, &bounds), worth, false, stop)?;
+            self.plans.extend(near.plans);
+        }
+        self.plans = unbeaten(std::mem::take(&mut self.plans));
+        Ok(())
     }
 
     /// The plan that is best at a value of an hour, or by time alone where that is `None`, by the coarse search alone: within about

@@ -91,6 +91,7 @@ fn found(
 impl AdviceView {
     fn new(told: &Advice, units: Units, currency: &str, ahead: Option<(Distance, Power)>) -> Self {
         let mut lines = vec![advice::pace(told)];
+        lines.extend(advice::odd(told, units));
         if let Some((_, name)) = &told.next {
             lines.push(format!("Next: {name}, reached with {}", figures::percent(told.next_arrive)));
         }

@@ -1,8 +1,10 @@
 //! What is said in huge type: the next stop, what to leave with, what if it fails; and what one can touch.
 
 use jiff::ZonedDateTime;
+use spare_hour_core::charging::charging_time::ChargingTime;
 use spare_hour_core::quantity::units::Units;
-use spare_hour_core::quantity::{Distance, Minutes};
+use spare_hour_core::quantity::{Distance, Minutes, Soc};
+use spare_hour_core::trip::Vehicle;
 use spare_hour_planner::Advice;
 use spare_hour_planner::trade::ClockStop;
 use spare_hour_planning::on_the_road::{OnTheRoad, WayOn, events_of};
@@ -38,6 +40,8 @@ pub(super) struct Panel {
     pub(super) pauses: Vec<String>,
     /// The stops from here.
     pub(super) stops: Vec<[String; 4]>,
+    /// What the car takes at each round ten, and the minutes of the five percent from there on, for who has no signal.
+    pub(super) curve: Vec<[String; 3]>,
     /// The last event, for its undo: its name, and what it was.
     pub(super) last: Option<String>,
     /// What is known of sites, for this trip.
@@ -76,6 +80,7 @@ impl Panel {
                 .unwrap_or_default(),
             pauses: pauses(on),
             stops: way.map(|way| stops(on, way, units)).unwrap_or_default(),
+            curve: curve(&on.whole.trip.vehicle),
             last: undoable.map(|event| event.id.clone()),
             found: on.log.stalls.iter().map(|one| found(&name(&one.site), one.state)).collect(),
         }
@@ -220,14 +225,9 @@ fn likely(on: &OnTheRoad, next: Option<&ClockStop>) -> String {
 
 fn at_stall(told: &Advice, currency: &str, units: Units) -> Vec<String> {
     let mut lines = vec![advice::pace(told)];
-    if told.stay {
-        lines.push(match told.total_now {
-            Some(now) => format!(
-                "Leaving now would cost {} by the destination.",
-                figures::more_minutes(now.get() - told.total_advised.get())
-            ),
-            None => "Leaving now does not get there with the floor.".into(),
-        });
+    lines.extend(advice::odd(told, units));
+    if told.stay && told.total_now.is_none() {
+        lines.push("Leaving now does not get there with the floor.".into());
     }
     lines.push(match told.cost {
         Some(cost) => format!("So far: {cost:.2} {currency}"),
@@ -235,6 +235,18 @@ fn at_stall(told: &Advice, currency: &str, units: Units) -> Vec<String> {
     });
     lines.extend(advice::ahead(told, units, currency));
     lines
+}
+
+/// What a car takes at each round ten where the stall gives enough, and the minutes of the five percent from there on.
+fn curve(vehicle: &Vehicle) -> Vec<[String; 3]> {
+    let time = ChargingTime::new(&vehicle.charge_curve, vehicle.usable);
+    let row = |ten: u32| {
+        let from = Soc::percent(10.0 * f64::from(ten));
+        let minutes = time.minutes(from, Soc::percent(from.get() + 5.0)).get();
+        let kw = vehicle.charge_curve.at(from.get());
+        [figures::percent(from), format!("{kw:.0} kW"), format!("{} min", figures::minutes(minutes))]
+    };
+    (0..=9).map(row).collect()
 }
 
 fn pauses(on: &OnTheRoad) -> Vec<String> {
