@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use jiff::civil::Date;
 use spare_hour_core::charging::drift::{Drift, Measured};
 use spare_hour_core::quantity::{Distance, Minutes, Soc};
+use spare_hour_core::session::Conditions;
 use spare_hour_store::{Car, Store};
 
 use crate::PlanningError;
@@ -18,10 +19,28 @@ const FAR: f64 = 10_000.0;
 /// A month of charges.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct MonthOfCharges {
-    /// Charges with direct current, and with alternating current.
+    /// Charges with direct current,
     pub fast: Sum,
-    /// See [`MonthOfCharges::fast`].
+    /// with alternating current elsewhere,
     pub ac: Sum,
+    /// and at home.
+    pub home: Sum,
+}
+
+impl MonthOfCharges {
+    /// The sum that a charge belongs to.
+    fn of(&mut self, conditions: &Conditions) -> &mut Sum {
+        match conditions.phases {
+            None => &mut self.fast,
+            Some(_) if is_home(conditions) => &mut self.home,
+            Some(_) => &mut self.ac,
+        }
+    }
+}
+
+/// Whether it is noted of a charge that it was at home.
+fn is_home(conditions: &Conditions) -> bool {
+    conditions.other.iter().any(|(key, place)| key == "place" && place.trim().eq_ignore_ascii_case("home"))
 }
 
 /// What some charges came to.
@@ -86,8 +105,7 @@ pub fn by_month(store: &Store) -> Result<BTreeMap<String, MonthOfCharges>, Plann
         let km = range.map(|range| range.get() * points / 100.0);
         let conditions = &charge.session().conditions;
         let month = months.entry(line.day.get(..7).unwrap_or("no day").to_string()).or_default();
-        let sum = if conditions.phases.is_some() { &mut month.ac } else { &mut month.fast };
-        sum.add(kwh, conditions.paid, km);
+        month.of(conditions).add(kwh, conditions.paid, km);
     }
     Ok(months)
 }
@@ -244,6 +262,20 @@ mod tests {
         assert_eq!(found.len(), 1);
         assert!((found[0].more + 3.0).abs() < 1e-9 && (found[0].error - 1.5f64.sqrt()).abs() < 1e-9);
         assert!(updates(&points[..2]).is_empty());
+    }
+
+    #[test]
+    fn a_charge_with_alternating_current_is_at_home_where_that_is_noted() {
+        let noted = |phases: Option<u32>, place: &str| Conditions {
+            phases,
+            other: vec![("place".into(), place.into())],
+            ..Conditions::default()
+        };
+        let mut month = MonthOfCharges::default();
+        for conditions in [noted(Some(3), " Home"), noted(Some(1), "the inn"), noted(None, "home")] {
+            month.of(&conditions).add(10.0, None, None);
+        }
+        assert_eq!((month.home.charges, month.ac.charges, month.fast.charges), (1, 1, 1));
     }
 
     #[test]

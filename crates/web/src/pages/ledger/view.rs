@@ -211,7 +211,7 @@ fn rows(trip: &LedgerTrip, units: Units) -> Vec<PartRow> {
 
 /// The sums of a month by kind, without those that are empty.
 pub(super) fn sums(month: &MonthOfCharges) -> Vec<(&'static str, Sum)> {
-    let all = [("fast", month.fast), ("alternating current", month.ac)];
+    let all = [("fast", month.fast), ("alternating current", month.ac), ("home", month.home)];
     all.into_iter().filter(|(_, sum)| sum.charges > 0).collect()
 }
 
@@ -223,7 +223,8 @@ pub(super) fn money_rows(months: &BTreeMap<String, MonthOfCharges>, units: Units
         let this = month.get(..4).unwrap_or_default().to_string();
         if this != year {
             let of_year = months.iter().filter(|(month, _)| month.starts_with(&this));
-            let whole = of_year.fold(Sum::default(), |whole, (_, month)| whole.with(month.fast).with(month.ac));
+            let whole = of_year
+                .fold(Sum::default(), |whole, (_, month)| whole.with(month.fast).with(month.ac).with(month.home));
             rows.push(money_row(&this, "all", &whole, units));
             year = this;
         }
@@ -317,8 +318,8 @@ mod tests {
         let sum =
             |charges, paid_known| Sum { charges, paid_known, kwh: 40.0, kwh_paid: 20.0, paid: 9.5, km_paid: 100.0 };
         let months = BTreeMap::from([
-            ("2025-12".to_string(), MonthOfCharges { fast: sum(1, 1), ac: Sum::default() }),
-            ("2026-01".to_string(), MonthOfCharges { fast: sum(2, 1), ac: sum(1, 0) }),
+            ("2025-12".to_string(), MonthOfCharges { fast: sum(1, 1), ..MonthOfCharges::default() }),
+            ("2026-01".to_string(), MonthOfCharges { fast: sum(2, 1), ac: sum(1, 0), home: Sum::default() }),
         ]);
         let rows = money_rows(&months, Units::default());
         let told: Vec<(&str, &str, u32)> = rows.iter().map(|row| (row.month.as_str(), row.kind, row.charges)).collect();

@@ -26,10 +26,11 @@ use crate::layout::Frame;
 use spare_hour_wording::{figures, joined};
 
 /// The conditions that the form asks for by name: key of a session CSV, and label. The rest stands as pairs below.
-const ASKED: [(&str, &str); 22] = [
+const ASKED: [(&str, &str); 23] = [
     ("date", "Day, such as 2026-05-01"),
     ("began", "Began, such as 17:30"),
     ("paid", "Paid"),
+    ("place", "Where, such as home"),
     ("car", "Car, as its maker calls it"),
     ("software", "Its software"),
     ("usable_kwh", "Usable capacity, kWh"),
