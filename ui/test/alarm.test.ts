@@ -14,3 +14,13 @@ test("an alarm rings once when its moment has come, and again for another", () =
   alarm.check("leave", 900_000, 900_500, "the next stop");
   assert.deepEqual(rung, ["now", "the next stop"]);
 });
+
+test("each kind of moment rings once, whichever of them comes between", () => {
+  const rung: string[] = [];
+  const alarm = new Alarm((_, words) => rung.push(words));
+  alarm.check("leave", 100_000, 100_000, "leave");
+  alarm.check("idle", 900_000, 900_000, "idle");
+  alarm.check("leave", 100_000, 900_500, "leave again");
+  alarm.check("idle", 900_000, 901_000, "idle again");
+  assert.deepEqual(rung, ["leave", "idle"]);
+});

@@ -407,3 +407,33 @@ impl Answer<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use spare_hour_core::money::tariff::{Component, Element, Restrictions};
+
+    #[test]
+    fn the_fee_of_standing_on_begins_when_the_battery_is_full_and_its_grace_is_over() {
+        let charge = ChargeNow {
+            since: Minutes::new(20.0),
+            start: Soc::percent(30.0),
+            soc: Soc::percent(50.0),
+            sure: Soc::percent(50.0),
+            expected: Power::kw(30.0),
+            ratio: None,
+            shape: Shape::AsExpected,
+            power: Profile::constant(30.0),
+        };
+        let now: ZonedDateTime = "2026-11-27T17:00[UTC]".parse().unwrap();
+        let mut tariff = Tariff::simple("T", "cr", Decimal::ONE, Decimal::ZERO, Decimal::ZERO);
+        assert_eq!(idle_fee(&tariff, &now, &charge, Energy::kwh(60.0)), None);
+        let parking = Component { kind: Kind::Parking, price: Decimal::from(12), vat: None, step: 1 };
+        let after_grace = Restrictions { least_parking: Some(Minutes::new(15.0)), ..Restrictions::default() };
+        tariff.elements.push(Element { components: vec![parking], restrictions: after_grace });
+        // By hand: 30 kWh at 30 kW are an hour, and a quarter of an hour is free.
+        let fee = idle_fee(&tariff, &now, &charge, Energy::kwh(60.0)).unwrap();
+        assert!((fee.after.get() - 75.0).abs() < 1e-6 && fee.per_hour == 12.0, "{fee:?}");
+        assert_eq!(fee.alarm_ms() - now.timestamp().as_millisecond(), 70 * 60_000);
+    }
+}

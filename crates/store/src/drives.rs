@@ -6,7 +6,7 @@ use spare_hour_core::quantity::{Consumption, Distance, Energy, Height, Mass, Min
 
 use crate::connection::Store;
 use crate::schema::drives;
-use crate::{Result, StoreError};
+use crate::{Result, StoreError, Thing};
 
 /// Drives written with one statement.
 const AT_ONCE: usize = 1_000;
@@ -103,6 +103,7 @@ impl Store {
     /// # Errors
     /// When the database refuses, as for a car that is not there.
     pub fn add_drives(&self, car: i32, drives: &[Drive]) -> Result<()> {
+        self.must_see(Thing::Car(car))?;
         self.connection()?.all_or_nothing(|connection| {
             for chunk in drives.chunks(AT_ONCE) {
                 let rows: Vec<Columns> = chunk.iter().map(|drive| Columns::new(car, drive)).collect();

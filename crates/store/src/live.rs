@@ -63,6 +63,7 @@ impl Store {
     /// # Errors
     /// When the database refuses.
     pub fn begin_charge(&self, new: &NewLiveCharge) -> Result<i32> {
+        new.car.map_or(Ok(()), |car| self.must_see(Thing::Car(car)))?;
         let values = (
             live_charges::car_id.eq(new.car),
             live_charges::name.eq(&new.name),

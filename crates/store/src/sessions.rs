@@ -116,6 +116,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::Refused`] for a reading that cannot be.
     pub fn add_session(&self, new: &NewSession) -> Result<i32> {
+        new.car.map_or(Ok(()), |car| self.must_see(Thing::Car(car)))?;
         self.connection()?.all_or_nothing(|connection| insert(connection, new))
     }
 

@@ -145,6 +145,7 @@ impl Store {
     /// # Errors
     /// When the database refuses, as for a car that is not there.
     pub fn add_trip(&self, trip: &NewTrip, track: Option<&str>) -> Result<i32> {
+        self.must_see(Thing::Car(trip.car))?;
         self.connection()?.all_or_nothing(|connection| insert(connection, trip, track))
     }
 

@@ -76,7 +76,10 @@ fn what_is_ones_own_is_not_there_for_others_and_comes_back_as_it_was() {
         assert_eq!((theirs.is_hidden(thing).unwrap(), mine.is_hidden(thing).unwrap()), (true, false), "{thing:?}");
     }
     assert!(matches!(theirs.trip(first), Err(StoreError::NotFound { .. })));
-    // Nobody takes what is another's.
+    // Nobody takes what is another's, or adds to it.
+    assert!(matches!(theirs.add_drives(car, &[]), Err(StoreError::NotFound { .. })));
+    let about = NewTrip { name: "Theirs".into(), ..mine.trip(first).unwrap().about };
+    assert!(matches!(theirs.add_trip(&about, None), Err(StoreError::NotFound { .. })));
     assert!(matches!(theirs.set_private_trip(second, false), Err(StoreError::NotFound { .. })));
     // Removed and taken back, it is as private as it was.
     store.transaction(|store| store.remove_trip(second)).unwrap();
