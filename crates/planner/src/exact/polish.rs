@@ -23,14 +23,17 @@ pub(crate) fn polish(
             polish_one(problem, &mut departures, position)?;
         }
     }
-    round_up(problem, &mut departures[first..]);
+    round_up(problem, &mut departures, first);
     Some(departures)
 }
 
-/// Rounds departures up to a hundred-thousandth of a percent.
-pub(crate) fn round_up(problem: &Problem, departures: &mut [(RoadIndex, f64)]) {
-    for departure in departures {
-        departure.1 = ((departure.1 * PARTS - 1e-4).ceil() / PARTS).min(problem.ceiling);
+/// Rounds departures from the `first`-th on up to a hundred-thousandth of a percent. Where hardly anything is charged, the one before
+/// may be rounded up by more than that: then one leaves with what one comes with.
+pub(crate) fn round_up(problem: &Problem, departures: &mut [(RoadIndex, f64)], first: usize) {
+    for position in first..departures.len() {
+        let rounded = ((departures[position].1 * PARTS - 1e-4).ceil() / PARTS).min(problem.ceiling);
+        let arrive = arrival(problem, departures, position).unwrap_or(rounded);
+        departures[position].1 = rounded.max(arrive);
     }
 }
 

@@ -235,6 +235,6 @@ fn departures(problem: &Problem, labels: &[Vec<Label>], last: &Label) -> Vec<(Ro
         label = &labels[node.0][position];
     }
     departures.reverse();
-    polish::round_up(problem, &mut departures);
+    polish::round_up(problem, &mut departures, 0);
     departures
 }
