@@ -85,6 +85,26 @@ impl Weighed {
 }
 
 impl ToGo {
+    /// The less of what is to come after leaving here, and of what is to come at the next SoC after a step of so many minutes and so
+    /// much money at least: what is to come of a charge that is here.
+    pub(crate) fn or_after_a_step(
+        here: Option<&Self>,
+        (minutes, money): (f64, f64),
+        next: Option<&Self>,
+    ) -> Option<Self> {
+        let Some(next) = next else { return here.cloned() };
+        let weighed = next.weighed.iter().map(|(worth, least)| (*worth, least + minutes + worth * money));
+        let mut after = Self { minutes: next.minutes + minutes, money: next.money + money, weighed: weighed.collect() };
+        if let Some(here) = here {
+            after.minutes = after.minutes.min(here.minutes);
+            after.money = after.money.min(here.money);
+            for (after, here) in after.weighed.iter_mut().zip(&here.weighed) {
+                after.1 = after.1.min(here.1);
+            }
+        }
+        Some(after)
+    }
+
     /// Whether known plans are no later and no dearer, but for slacks, than whatever a label may still come to that leaves at a
     /// minute with so much spent and ends no sooner than at another.
     pub(crate) fn is_beaten(&self, known: &Staircase, (minute, end): (f64, f64), money: f64, but: (f64, f64)) -> bool {

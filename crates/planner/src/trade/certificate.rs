@@ -4,7 +4,7 @@
 //! away, the more labels it takes: so it goes on behind the answer, attempt by attempt.
 
 use super::bounds::{Bounds, slopes};
-use super::clock_trip::ClockTrip;
+use super::clock_trip::{Binds, ClockTrip};
 use super::search::{Limits, Search};
 use super::staircase::Staircase;
 use super::{ClockPlan, TradeTrip};
@@ -17,14 +17,15 @@ const CLOSE: f64 = 0.1;
 /// Most labels of the searches that bound the best plan together.
 const MOST_LABELS: usize = 12_000;
 /// Tolerances that are tried to be certified of a whole trade, minutes and money, each with the step of its search.
-const ATTEMPTS: [((f64, f64), f64); 8] = [
+const ATTEMPTS: [((f64, f64), f64); 9] = [
     ((5.0, 2.5), 2.0),
-    ((5.0, 2.5), 1.0),
+    ((2.0, 1.0), 2.0),
     ((2.0, 1.0), 1.0),
-    ((2.0, 1.0), 0.5),
+    ((1.0, 0.5), 1.0),
     ((1.0, 0.5), 0.5),
-    ((1.0, 0.5), 0.25),
-    ((0.5, 0.2), 0.2),
+    ((0.5, 0.2), 0.5),
+    ((0.5, 0.2), 0.25),
+    ((0.2, 0.05), 0.2),
     ((0.2, 0.05), 0.1),
 ];
 
@@ -49,6 +50,7 @@ pub struct AllWithin {
 /// The proof of a whole trade, attempt by attempt.
 pub struct Proving {
     clock: ClockTrip,
+    binds: Binds,
     bounds: Bounds,
     known: Staircase,
     next: usize,
@@ -75,16 +77,19 @@ impl Proving {
         for plan in plans {
             known.add(plan.total.get(), plan.cost, (0.0, 0.0));
         }
-        Some(Self { clock, bounds, known, next: 0, reached: None })
+        Some(Self { binds: clock.binds(), clock, bounds, known, next: 0, reached: None })
     }
 
     /// Tries the next tolerance with at most so many labels.
     pub fn attempt(&mut self, labels: &mut usize, stop: &StopSign) -> Attempt {
         let Some(&(but, step)) = ATTEMPTS.get(self.next) else { return Attempt::Over };
+        // Labels are so much ahead of plans at most: they may be dropped only where the plan is dropped, too.
+        let ahead = self.clock.paid_ahead(step);
+        self.clock.loosen(&self.binds, ahead.0);
         let limits = Limits {
             bounds: Some(&self.bounds),
             known: self.known.clone(),
-            but,
+            but: (but.0 - ahead.0, but.1 - ahead.1),
             labels: Some(*labels),
             ..Limits::default()
         };
@@ -114,7 +119,8 @@ pub fn best_within(
     value_of_time_per_hour: Option<f64>,
     stop: &StopSign,
 ) -> Option<BestWithin> {
-    let clock = ClockTrip::new(trip, stop).filter(|clock| clock.can_be_bounded() && !plans.is_empty())?;
+    let mut clock = ClockTrip::new(trip, stop).filter(|clock| clock.can_be_bounded() && !plans.is_empty())?;
+    let binds = clock.binds();
     // Where time alone counts, money is no part of what is bounded, and the bound of minutes is enough.
     let counted = value_of_time_per_hour.map_or(0.0, |value| 60.0 / value);
     let bounds = if counted > 0.0 { Some(Bounds::new(&clock, &[counted], stop)?) } else { None };
@@ -126,7 +132,11 @@ pub fn best_within(
             break;
         }
         let bounds = bounds.as_ref();
-        let limits = Limits { bounds, best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
+        let ahead = clock.paid_ahead(step);
+        clock.loosen(&binds, ahead.0);
+        // A label is so much ahead of a plan at most.
+        let most = best + ahead.0 + counted * ahead.1;
+        let limits = Limits { bounds, best: Some((counted, most)), labels: Some(labels), ..Limits::default() };
         let Some((least, used)) = Search::least(&clock, step, &limits, counted, stop) else { break };
         labels = labels.saturating_sub(used);
         gap = gap.min((best - least).max(0.0));

@@ -3,9 +3,10 @@
 use super::bounds::{Bounds, ToGo};
 use super::choices::Choice;
 use super::clock_trip::ClockTrip;
+use super::optimistic::{self, Left, Waiting};
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
-use super::search::{Arrival, Fineness, Goes, Label, Limits, Search, Stairs};
+use super::search::{Arrival, Fineness, Goes, Kind, Label, Limits, Search, Stairs};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
 use spare_hour_core::quantity::Soc;
@@ -13,15 +14,13 @@ use spare_hour_core::quantity::Soc;
 /// How long one may wait for another price, minutes.
 const LONGEST_WAIT: f64 = 1440.0;
 /// How long a charge may begin later so that a part of it is cheaper, minutes.
-const LONGEST_HOLD: f64 = 1440.0;
+pub(super) const LONGEST_HOLD: f64 = 1440.0;
 /// Most times at which a charge is tried to begin, beside at once.
 const MOST_BEGINNINGS: usize = 3;
 /// Pauses that end within so many minutes of each other are alike.
 const PAUSES_ALIKE: f64 = 2.0;
 /// The same where a bound is searched, which takes the soonest of those alike.
 const BOUNDED_ALIKE: f64 = 0.1;
-/// Most minutes that an optimistic search gives away with one step, for each point of its steps.
-const MOST_OPTIMISTIC: f64 = 0.5;
 /// A charge of fewer points than this is none.
 const LEAST_CHARGE: f64 = 0.05;
 
@@ -86,6 +85,8 @@ impl Search<'_> {
     fn charge_together(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
         let (trip, count) = (self.trip, departures.socs.len());
         let mut going: Vec<Vec<Going>> = vec![Vec::new(); count];
+        let mut waiting: Vec<Vec<Waiting>> = vec![Vec::new(); count];
+        let kwh_a_point = ChargeWalk::new(trip, node, 0.0).kwh_a_point;
         let mut labels = Vec::new();
         for (index, arrival) in arrivals.iter().enumerate() {
             let place = departures.above(arrival.soc).start;
@@ -110,104 +111,126 @@ impl Search<'_> {
                     held_until: 0.0,
                     pause: None,
                 };
+                let pauses = self.pauses_at(node, arrival);
+                let with_pauses = |one: Going| {
+                    let paused = pauses.iter().map(move |&pause| Going { pause: Some(pause), ..one });
+                    paused.chain([one])
+                };
                 if self.fineness.optimistic {
-                    let all =
-                        self.pauses_at(node, arrival).into_iter().map(|pause| Going { pause: Some(pause), ..begun });
-                    let all: Vec<Going> = all.chain([begun]).collect();
-                    let left = Left { place, more: 0.0, goes: self.beside_the_end(node) };
-                    labels
-                        .extend(all.iter().filter_map(|one| self.left_at_once(node, arrivals, one, departures, left)));
+                    let left = self.left_with_hardly_more(node, departures, (place, arrival.soc));
+                    let all = with_pauses(begun);
+                    labels.extend(all.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
                 }
                 let minutes = walk.minutes(departures.socs[place], departures.from_empty[place]);
-                let Some(begun) = begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])) else {
-                    continue;
-                };
-                let pauses =
-                    self.pauses_at(node, arrival).into_iter().map(|pause| Going { pause: Some(pause), ..begun });
-                going[place].extend(pauses.chain([begun]));
+                if self.fineness.optimistic {
+                    let plug = (departures.socs[place] - arrival.soc) * kwh_a_point;
+                    let whole = departures.from_empty[count - 1] - departures.from_empty[place] + minutes;
+                    let falls = Waiting::for_falls(begun, whole, trip, node).into_iter();
+                    let at_first = falls.filter_map(|one| one.on(minutes, plug));
+                    let paused = |one: Waiting| pauses.iter().map(move |&pause| one.with_pause(pause)).chain([one]);
+                    waiting[place].extend(at_first.flat_map(paused));
+                }
+                let begun = begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])).map(|one| {
+                    if !self.fineness.optimistic {
+                        return one;
+                    }
+                    let from_empty = (departures.from_empty[place], departures.socs[place] * kwh_a_point);
+                    self.taken_for_one(one, arrival.money, from_empty, trip.sites[node].price.per_kwh_at(one.minute))
+                });
+                going[place].extend(begun.into_iter().flat_map(with_pauses));
             }
         }
         for place in 0..count {
             let left = self.left_with(node, departures, place);
-            let mut here = self.unbeaten_going(node, std::mem::take(&mut going[place]), arrivals);
-            let held: Vec<Going> = here.iter().flat_map(|one| one.held_until_cheaper(trip, node)).collect();
+            let mut here = std::mem::take(&mut going[place]);
+            here.retain(|one| self.is_worth_going_on(node, one, &arrivals[one.arrival], departures, place));
+            let mut here = self.unbeaten_going(node, here, arrivals);
+            let waits = self.unbeaten_waiting(node, std::mem::take(&mut waiting[place]), arrivals);
+            let held: Vec<Going> = if self.fineness.optimistic {
+                let step = departures.step_to(place);
+                let step = (step.0 * kwh_a_point, step.1);
+                let held = here.iter().filter_map(|one| one.at_the_fall(trip, node, step));
+                held.chain(waits.iter().map(|one| one.at_the_fall(trip, node))).collect()
+            } else {
+                here.iter().filter_map(|one| one.held_until_cheaper(trip, node)).collect()
+            };
             if !held.is_empty() {
-                here.extend(held);
+                let worth = |one: &Going| self.is_worth_going_on(node, one, &arrivals[one.arrival], departures, place);
+                here.extend(held.into_iter().filter(worth));
                 here = self.unbeaten_going(node, here, arrivals);
             }
-            for one in here.iter().filter(|one| one.held == 0 || one.minute > one.held_until + 1e-9) {
+            for one in here.iter().filter(|one| one.may_be_left()) {
                 labels.extend(left.iter().filter_map(|&left| self.left_at_once(node, arrivals, one, departures, left)));
             }
             if place + 1 < count {
                 let minutes = departures.from_empty[place + 1] - departures.from_empty[place];
                 let socs = (departures.socs[place], departures.socs[place + 1]);
                 going[place + 1].extend(here.into_iter().filter_map(|one| one.on(trip, node, minutes, socs)));
+                let plug = (socs.1 - socs.0) * kwh_a_point;
+                waiting[place + 1].extend(waits.into_iter().filter_map(|one| one.on(minutes, plug)));
             }
         }
         labels
     }
 
-    /// With what a charge that is at one of the `SoCs` is left. Where it is to tell what no plan is better than, with the next
-    /// SoC above: whoever leaves between the two arrives with less, and pays at least the least price for what is missing, while
-    /// the clock may be the same. To the end one leaves with just enough, and more is of no use.
-    fn left_with(&self, node: RoadIndex, departures: &Departures, place: usize) -> Vec<Left> {
-        let here = Left { place, more: 0.0, goes: Goes::Anywhere };
-        let next = place + 1;
-        if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
-            return vec![here];
-        }
-        let mut all = Vec::with_capacity(2);
-        if next < departures.socs.len() {
-            let missing = departures.socs[next] - departures.socs[place];
-            all.push(Left { place: next, more: self.trip.least_per_percent * missing, goes: Goes::ToSites });
-        }
-        if departures.to_the_end == Some(place) {
-            all.push(Left { goes: Goes::ToTheEnd, ..here });
-        }
-        all
-    }
-
-    /// Where those go on to that leave with a little more than they have.
-    fn beside_the_end(&self, node: RoadIndex) -> Goes {
-        if self.trip.sites[node].leave.is_some() { Goes::Anywhere } else { Goes::ToSites }
-    }
-
     fn unbeaten_going(&self, node: RoadIndex, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
+        if self.fineness.optimistic {
+            return self.unbeaten_optimistic(node, going, arrivals);
+        }
         let price = |one: &Going| arrivals[one.arrival].money + one.asked;
         going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
         // Where no money counts, the earliest is enough.
         let alike = if self.fineness.slack.1 == f64::INFINITY { self.fineness.slack } else { (0.0, 0.0) };
         let mut stairs = Stairs::default();
         going.retain(|one| {
-            let at = &arrivals[one.arrival];
-            // One that was held has the cheaper minutes before it: those that were not must not be held against it.
-            let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
-            let pause =
-                one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / self.pauses_alike()) as u32);
-            // Where one stays for a while, it counts when each arrived.
-            let pause = if self.trip.sites[node].stay > 0.0 { one.arrival as u32 + 1 } else { pause };
-            stairs.of((taken, stops, driven, 2 * pause + one.held)).add(one.minute, price(one), alike)
+            stairs.of(self.kind_of(node, one, &arrivals[one.arrival])).add(one.minute, price(one), alike)
         });
         going
     }
 
-    fn left_at_once(
+    /// Charges of other kinds must not be held against each other.
+    pub(super) fn kind_of(&self, node: RoadIndex, one: &Going, at: &Arrival) -> Kind {
+        let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
+        let pause = one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / self.pauses_alike()) as u32);
+        // Where one stays for a while, it counts when each arrived.
+        let pause = if self.trip.sites[node].stay > 0.0 { one.arrival as u32 + 1 } else { pause };
+        // One that was held has the cheaper minutes before it: those that were not must not be held against it.
+        let held = if self.fineness.optimistic { 0 } else { one.held };
+        (taken, stops, driven, 2 * pause + held)
+    }
+
+    /// Whether a charge may still come to something that is wanted.
+    fn is_worth_going_on(
+        &self,
+        node: RoadIndex,
+        one: &Going,
+        arrival: &Arrival,
+        departures: &Departures,
+        place: usize,
+    ) -> bool {
+        let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
+        let togo = departures.charging_to_go[place].as_ref();
+        togo.is_some_and(|to_go| !self.rule_out((node, taken), one.minute, arrival.money + one.asked, to_go))
+    }
+
+    pub(super) fn left_at_once(
         &self,
         node: RoadIndex,
         arrivals: &[Arrival],
         one: &Going,
         departures: &Departures,
-        Left { place, more, goes }: Left,
+        Left { place, more, later, goes }: Left,
     ) -> Option<Label> {
         let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
         let to_go = departures.to_go[place].as_ref()?;
         let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
-        let stays = one.minute.max(arrival.minute + trip.sites[node].stay);
+        let over = one.minute + later;
+        let stays = over.max(arrival.minute + trip.sites[node].stay);
         let leaves = one.pause.map_or(stays, |(_, until)| stays.max(until));
         let mut money = arrival.money + one.asked + more;
-        if leaves > one.minute {
+        if leaves > over {
             let mut bill = Bill::by_clock(0.0, true);
-            trip.sites[node].price.park(&mut bill, one.minute, leaves - one.minute);
+            trip.sites[node].price.park(&mut bill, over, leaves - over);
             money += bill.so_far();
         }
         if trip.due_by(leaves) & !taken != 0 || self.rule_out((node, taken), leaves, money, to_go) {
@@ -242,7 +265,10 @@ impl Search<'_> {
         let ready = arrival.minute + self.trip.problem.site(node).overhead.get();
         let mut begin: Vec<(f64, f64)> = site.open_from(ready).map(|(at, _)| (at, 0.0)).into_iter().collect();
         let falls = site.price.falls(ready + 1e-6, ready + LONGEST_WAIT);
-        begin.extend(falls.iter().take(MOST_BEGINNINGS).map(|&fall| (fall, fall)));
+        let most = if self.fineness.optimistic { usize::MAX } else { MOST_BEGINNINGS };
+        // Who comes shortly before a site closes may wait until it opens again.
+        let opens = site.opens_after(ready).filter(|&opens| opens <= ready + LONGEST_WAIT);
+        begin.extend(falls.iter().take(most).copied().chain(opens).map(|later| (later, later)));
         begin
     }
 
@@ -347,14 +373,6 @@ impl Search<'_> {
     }
 }
 
-/// With which of the `SoCs` a charge is left, what that is made to cost more, and where it goes on to.
-#[derive(Clone, Copy)]
-struct Left {
-    place: usize,
-    more: f64,
-    goes: Goes,
-}
-
 /// How a charge may be left.
 #[derive(Clone, Copy, PartialEq)]
 enum Variants {
@@ -382,43 +400,43 @@ struct Stands {
 
 /// A charge that goes on, at one of the `SoCs` of its site.
 #[derive(Clone, Copy)]
-struct Going {
-    arrival: usize,
-    not_before: f64,
+pub(super) struct Going {
+    pub(super) arrival: usize,
+    pub(super) not_before: f64,
     /// When it began.
-    begun: f64,
-    minute: f64,
+    pub(super) begun: f64,
+    pub(super) minute: f64,
     /// What was asked so far, and whether a flat price was.
-    asked: f64,
-    flat: bool,
+    pub(super) asked: f64,
+    pub(super) flat: bool,
     /// When the site closes.
-    closes: f64,
-    /// Which fall of the price it was held for, from 1; 0 for none.
-    held: u32,
-    held_until: f64,
+    pub(super) closes: f64,
+    /// Whether it was held for a fall of the price, 1, or not, 0; and until when.
+    pub(super) held: u32,
+    pub(super) held_until: f64,
     /// The occasion that is taken meanwhile, and until when one stands for it.
-    pause: Option<(usize, f64)>,
+    pub(super) pause: Option<(usize, f64)>,
 }
 
 impl Going {
     /// The same charge begun later, so that it is just here when the price falls. Where no price changes before, it costs the
     /// same as begun at once.
-    fn held_until_cheaper(&self, trip: &ClockTrip, node: RoadIndex) -> Vec<Self> {
+    fn held_until_cheaper(&self, trip: &ClockTrip, node: RoadIndex) -> Option<Self> {
         let price = &trip.sites[node].price;
         if self.held > 0 || self.not_before > 0.0 || !price.changes(self.begun + 1e-6, self.minute).is_empty() {
-            return Vec::new();
+            return None;
         }
-        let falls = price.falls(self.minute + 1e-6, self.minute + LONGEST_HOLD);
-        let until = falls
-            .first()
-            .copied()
-            .filter(|&fall| fall < self.closes && price.changes(self.minute + 1e-6, fall - 1e-6).is_empty());
-        let held = until.map(|fall| {
-            let later = fall - self.minute;
-            let begun = self.begun + later;
+        let &fall = price.falls(self.minute + 1e-6, self.minute + LONGEST_HOLD).first()?;
+        let is_next = fall < self.closes && price.changes(self.minute + 1e-6, fall - 1e-6).is_empty();
+        is_next.then(|| {
+            let begun = self.begun + fall - self.minute;
             Self { not_before: begun, begun, minute: fall, held: 1, held_until: fall, ..*self }
-        });
-        held.into_iter().collect()
+        })
+    }
+
+    /// Whether it may be over now.
+    fn may_be_left(&self) -> bool {
+        self.held == 0 || self.minute > self.held_until + 1e-9
     }
 
     /// The charge at the next SoC; `None` where the site closes before.
@@ -482,13 +500,15 @@ impl<'a> ChargeWalk<'a> {
 }
 
 /// The `SoCs` that a site is tried to be left with, rising.
-struct Departures {
-    socs: Vec<f64>,
+pub(super) struct Departures {
+    pub(super) socs: Vec<f64>,
     from_empty: Vec<f64>,
     /// The place that is just enough for the end.
-    to_the_end: Option<usize>,
+    pub(super) to_the_end: Option<usize>,
     /// The least that is still to come; `None` for those that lead nowhere.
     to_go: Vec<Option<ToGo>>,
+    /// The same for a charge that is there, which may go on.
+    charging_to_go: Vec<Option<ToGo>>,
 }
 
 /// The `SoCs` of a grid, the points of the curve, and just enough for each place: a hair more, so that a figure of five
@@ -519,25 +539,40 @@ impl Departures {
         let stall = &problem.stalls[node];
         let from_empty = |soc: f64| stall.minutes(Soc::percent(0.0), Soc::percent(soc)).get();
         if fineness.optimistic {
-            // A point more may take minutes where the battery is nearly full.
-            let pieces = |pair: &[f64]| {
-                let minutes = from_empty(pair[1]) - from_empty(pair[0]);
-                let count = (minutes / (MOST_OPTIMISTIC * fineness.step)).ceil().clamp(1.0, 50.0);
-                let (low, wide) = (pair[0], pair[1] - pair[0]);
-                (1..=count as usize).map(move |piece| low + wide * piece as f64 / count).collect::<Vec<_>>()
-            };
-            let more: Vec<f64> = socs.windows(2).flat_map(pieces).collect();
-            socs.truncate(1);
-            socs.extend(more);
+            optimistic::cut_where_minutes_are_given_away(trip, fineness.step, &mut socs, from_empty);
         }
         let least = problem.leg(Node::Site(node), Node::End).map(|leg| (leg.least * 1e5).ceil() / 1e5);
         let none = Bounds::default();
-        Self {
+        let to_go = limits.bounds.unwrap_or(&none).to_go(trip, Node::Site(node), &socs);
+        let mut all = Self {
             from_empty: socs.iter().map(|&soc| from_empty(soc)).collect(),
             to_the_end: least.and_then(|least| socs.iter().position(|soc| (soc - least).abs() < 1e-6)),
-            to_go: limits.bounds.unwrap_or(&none).to_go(trip, Node::Site(node), &socs),
+            to_go,
+            charging_to_go: Vec::new(),
             socs,
+        };
+        all.charging_to_go = all.while_charging(trip, node);
+        all
+    }
+
+    /// The least that is still to come of a charge at each SoC.
+    fn while_charging(&self, trip: &ClockTrip, node: RoadIndex) -> Vec<Option<ToGo>> {
+        let (least, usable) = (trip.sites[node].price.least(), trip.problem.trip.vehicle.usable.get());
+        let kwh_a_point = usable / 100.0 / trip.sites[node].stored_share;
+        let mut all: Vec<Option<ToGo>> = vec![None; self.socs.len()];
+        for place in (0..self.socs.len()).rev() {
+            let next = all.get(place + 1).and_then(Option::as_ref);
+            let (points, minutes) = if place + 1 < self.socs.len() { self.step_to(place + 1) } else { (0.0, 0.0) };
+            let money = least.per_kwh * points * kwh_a_point + least.per_min * minutes;
+            all[place] = ToGo::or_after_a_step(self.to_go[place].as_ref(), (minutes, money), next);
         }
+        all
+    }
+
+    /// Points and minutes from the SoC before to that of a place.
+    fn step_to(&self, place: usize) -> (f64, f64) {
+        let before = place.saturating_sub(1);
+        (self.socs[place] - self.socs[before], self.from_empty[place] - self.from_empty[before])
     }
 
     /// The places above a SoC.

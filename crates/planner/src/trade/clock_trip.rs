@@ -7,7 +7,7 @@ use jiff::ZonedDateTime;
 use jiff::tz::TimeZone;
 use spare_hour_core::charging::stall::Stall;
 use spare_hour_core::money::tariff::Tariff;
-use spare_hour_core::quantity::Power;
+use spare_hour_core::quantity::{Minutes, Power};
 use spare_hour_core::trip::opening_hours::{OpenSpan, OpeningHours};
 use spare_hour_core::trip::wishes::{Facility, Wishes};
 use spare_hour_core::trip::{Site, SiteIndex, Trip, TripDraft, Vehicle};
@@ -42,8 +42,9 @@ pub(crate) struct ClockTrip {
     drive_after: Vec<f64>,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
-    /// The least that a stored percent costs anywhere, ever.
+    /// The least that a stored percent costs anywhere, ever, and the fewest minutes that it takes.
     pub(crate) least_per_percent: f64,
+    pub(crate) least_minutes_per_percent: f64,
 }
 
 /// A site with its clock.
@@ -63,6 +64,13 @@ pub(crate) struct ClockSite {
     pub(crate) tariff: Option<(Tariff, TimeZone)>,
 }
 
+/// What binds the clock of a trip beside hours: pauses, the rest between drives, stays at sites.
+pub(crate) struct Binds {
+    occasions: Vec<Occasion>,
+    rest: Option<Minutes>,
+    stays: Vec<f64>,
+}
+
 /// A pause on one of its days.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Occasion {
@@ -75,6 +83,12 @@ pub(crate) struct Occasion {
 }
 
 impl ClockSite {
+    /// When it opens next after a minute.
+    pub(crate) fn opens_after(&self, minute: f64) -> Option<f64> {
+        let spans = self.open.as_ref()?;
+        spans.get(spans.partition_point(|span| span.0 <= minute + 1e-9)).map(|span| span.0)
+    }
+
     /// The first minute at or after one at which it is open, and until when it stays so.
     pub(crate) fn open_from(&self, minute: f64) -> Option<(f64, f64)> {
         let Some(spans) = &self.open else { return Some((minute, f64::INFINITY)) };
@@ -112,11 +126,38 @@ impl ClockTrip {
             due: due(&occasions),
             occasions,
             least_per_percent: if least_per_percent.is_finite() { least_per_percent } else { 0.0 },
+            least_minutes_per_percent: least_minutes_per_percent(&problem),
             sites,
             wishes,
             labels,
             problem,
         })
+    }
+
+    /// The least that so many percent take anywhere: minutes and money.
+    pub(crate) fn paid_ahead(&self, percent: f64) -> (f64, f64) {
+        (self.least_minutes_per_percent * percent, self.least_per_percent * percent)
+    }
+
+    /// What binds the clock beside hours.
+    pub(crate) fn binds(&self) -> Binds {
+        Binds {
+            occasions: self.occasions.clone(),
+            rest: self.wishes.rest,
+            stays: self.sites.iter().map(|site| site.stay).collect(),
+        }
+    }
+
+    /// Makes what binds the clock so much looser than it is, minutes: who is late by no more may still do all that they would have
+    /// done.
+    pub(crate) fn loosen(&mut self, binds: &Binds, by: f64) {
+        let looser = |one: &Occasion| Occasion { to: one.to + by, length: one.length - by, ..*one };
+        self.occasions = binds.occasions.iter().map(looser).collect();
+        self.due = due(&self.occasions);
+        self.wishes.rest = binds.rest.map(|rest| Minutes::new((rest.get() - by).max(0.0)));
+        for (site, stay) in self.sites.iter_mut().zip(&binds.stays) {
+            site.stay = stay - by;
+        }
     }
 
     /// The file's index of a site.
@@ -187,6 +228,13 @@ impl ClockTrip {
         let needs = self.wishes.pauses[occasion.pause].needs;
         needs.is_none_or(|needs| self.sites[node].has.contains(&needs))
     }
+}
+
+/// The fewest minutes that a stored percent takes anywhere: at the highest power of any stall.
+fn least_minutes_per_percent(problem: &Problem) -> f64 {
+    let powers = problem.stalls.iter().flat_map(|stall| stall.power().points()).map(|point| point.1);
+    let most = powers.fold(0.0, f64::max);
+    if most > 0.0 { 0.6 * problem.trip.vehicle.usable.get() / most } else { 0.0 }
 }
 
 /// The draft without sites that are avoided or have no plug that fits, without a value of time, with adapters' limits and what

@@ -13,6 +13,7 @@ mod clock_trip;
 mod corridor;
 mod fill;
 mod hull;
+mod optimistic;
 mod price_clock;
 mod replay;
 mod rules;
@@ -42,9 +43,9 @@ use search::{Fineness, Limits, Search};
 
 /// Minutes along which hours and prices are laid out: a week.
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
-const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false };
+const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false, ahead: (0.0, 0.0) };
 /// The soonest alone, whatever it costs.
-const SOONEST: Fineness = Fineness { step: 5.0, slack: (2.0, f64::INFINITY), optimistic: false };
+const SOONEST: Fineness = Fineness { step: 5.0, slack: (2.0, f64::INFINITY), optimistic: false, ahead: (0.0, 0.0) };
 /// What a unit of money is worth in minutes where time alone counts: enough to choose among plans that are as fast.
 const TIME_ALONE: f64 = 1e-3;
 /// How far above the best plan of the coarse search a fine one looks, minutes' worth.
@@ -52,7 +53,7 @@ const NEAR_BEST: f64 = 0.05;
 /// How far the plans of the coarse search are brought, and those of the fine one.
 const ROUGHLY: Effort = Effort { hopeless: (3.0, 0.6), corners: 8, finest: 0.1 };
 const WHOLLY: Effort = Effort { hopeless: (0.5, 0.1), corners: 60, finest: 0.0 };
-const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false };
+const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false, ahead: (0.0, 0.0) };
 
 /// A trip whose whole trade is asked for.
 #[derive(Clone, Debug)]

@@ -181,11 +181,28 @@ impl PriceClock {
     pub(crate) fn per_kwh_at(&self, minute: f64) -> f64 {
         match self {
             Self::Simple(price) => price.per_kwh,
-            Self::Tariff(tariff) => tariff.asks_at(minute + 0.01).0,
+            Self::Tariff(tariff) => tariff.asks_at(minute + 0.01)[0],
         }
     }
 
-    /// The minutes of the trip, within a span of it, at which a kWh or a minute becomes cheaper.
+    /// The least that it asks within a span of the trip, with VAT, where prices depend on the clock alone.
+    pub(crate) fn least_within(&self, from: f64, to: f64) -> Price {
+        let Self::Tariff(tariff) = self else { return self.least() };
+        let times = std::iter::once(from + 0.01).chain(self.changes(from, to).iter().map(|change| change + 0.01));
+        let none = [f64::INFINITY; 3];
+        let [per_kwh, per_hour, per_session] = times
+            .map(|at| tariff.asks_at(at))
+            .fold(none, |least, asks| std::array::from_fn(|kind| asks[kind].min(least[kind])));
+        Price { per_kwh, per_min: per_hour / 60.0, per_session }
+    }
+
+    /// Whether nothing changes for so many minutes, and nothing is asked for less until another.
+    pub(crate) fn is_least_at_once(&self, from: f64, minutes: f64, until: f64) -> bool {
+        let (now, least) = (self.least_within(from, from), self.least_within(from, until));
+        self.changes(from + 1e-6, from + minutes).is_empty() && now == least
+    }
+
+    /// The minutes of the trip, within a span of it, at which a kWh, a minute or a charge becomes cheaper.
     pub(crate) fn falls(&self, from: f64, to: f64) -> &[f64] {
         match self {
             Self::Simple(_) => &[],
@@ -227,18 +244,22 @@ impl TariffClock {
 
     fn falls_at(&self, at: f64) -> bool {
         let (before, after) = (self.asks_at(at - 0.01), self.asks_at(at + 0.01));
-        after.0 < before.0 - 1e-9 || after.1 < before.1 - 1e-9
+        before.iter().zip(after).any(|(before, after)| after < before - 1e-9)
     }
 
-    /// What a kWh and an hour ask at a minute of the trip, early in a charge, with VAT.
-    fn asks_at(&self, minute: f64) -> (f64, f64) {
+    /// What a kWh, an hour and a charge ask at a minute of the trip, early in a charge, with VAT.
+    fn asks_at(&self, minute: f64) -> [f64; 3] {
         let span = self.spans.partition_point(|span| span.to <= minute).min(self.spans.len() - 1);
+        if self.by_clock_only {
+            let asked = self.spans[span].first;
+            return [ENERGY, TIME, FLAT].map(|kind| asked[kind].map_or(0.0, |asking| asking.gross));
+        }
         let first = |kind: usize| {
             let counted = self.spans[span].elements.iter().map(|&index| &self.elements[index]);
             let mut holds = counted.filter(|element| element.holds(&EARLY));
             holds.find_map(|element| element.prices[kind]).map_or(0.0, |asking| asking.gross)
         };
-        (first(ENERGY), first(TIME))
+        [ENERGY, TIME, FLAT].map(first)
     }
 
     fn is_by_clock_only(&self) -> bool {

@@ -30,9 +30,11 @@ pub(crate) struct Fineness {
     pub(crate) step: f64,
     /// How much later and dearer a label may be than one that makes it be dropped.
     pub(crate) slack: (f64, f64),
-    /// Whether each charge is taken to go on to the next SoC for nothing: then no plan between the steps is better than the
-    /// best that is found.
+    /// Whether each charge is taken to go on to the next SoC for the least that this takes anywhere: then no plan between the steps
+    /// is better than the best that is found.
     pub(crate) optimistic: bool,
+    /// By how much a label may be late then and paid in advance, minutes and money.
+    pub(crate) ahead: (f64, f64),
 }
 
 /// Where a label may be driven on to.
@@ -201,7 +203,8 @@ impl<'a> Search<'a> {
     ) -> Option<(f64, usize)> {
         // Where no money counts, the earliest of labels is enough.
         let for_money = if worth == 0.0 && limits.best.is_some() { f64::INFINITY } else { 0.0 };
-        let fineness = Fineness { step, slack: (0.0, for_money), optimistic: true };
+        let ahead = trip.paid_ahead(step);
+        let fineness = Fineness { step, slack: (0.0, for_money), optimistic: true, ahead };
         let search = Self::searched(trip, fineness, limits, stop)?;
         let least = search.ends.iter().map(|end| end.0 + worth * end.1).fold(f64::INFINITY, f64::min);
         Some((least, search.labels.len()))
@@ -229,7 +232,8 @@ impl<'a> Search<'a> {
             let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
             let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
             let beside = self.limits.corridor.as_ref().is_some_and(|corridor| !corridor.holds(from, leg.to, at.depart));
-            if beside || ruled_out || elsewhere || !leg.allows(at.depart) || self.passes_a_visit(from, leg.to) {
+            if beside || ruled_out || elsewhere || !self.may_drive(leg, at.depart) || self.passes_a_visit(from, leg.to)
+            {
                 continue;
             }
             for driven in self.drives(&at, leg) {
@@ -238,19 +242,26 @@ impl<'a> Search<'a> {
         }
     }
 
+    /// Whether a leg may be driven: an optimistic search takes who has more than they may arrive with for one who has just so much.
+    fn may_drive(&self, leg: &Leg, depart: f64) -> bool {
+        leg.allows(depart) || self.fineness.optimistic && depart > leg.most && leg.can_be_driven()
+    }
+
     fn reach(&mut self, leg: &Leg, label: usize, driven: &Driven) {
         let at = self.labels[label];
+        // What is lost in the brakes was paid for ahead, with minutes and money.
+        let overflows = self.fineness.optimistic && at.depart > leg.most;
         if let Node::Site(node) = leg.to {
             if self.trip.wishes.most_stops.is_some_and(|most| at.stops >= most) {
                 return;
             }
             let arrival = Arrival {
-                minute: driven.minute,
-                money: at.money,
+                minute: driven.minute - if overflows { self.fineness.ahead.0 } else { 0.0 },
+                money: at.money - if overflows { self.fineness.ahead.1 } else { 0.0 },
                 driven: self.told_apart(driven.driven),
                 taken: driven.taken,
                 stops: at.stops + 1,
-                soc: leg.arrive(at.depart),
+                soc: leg.arrive(if self.fineness.optimistic { at.depart.min(leg.most) } else { at.depart }),
                 before: label,
                 roadside: driven.roadside,
             };
@@ -260,8 +271,9 @@ impl<'a> Search<'a> {
             let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
             let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
             let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
-            let unwanted = self.fineness.optimistic
-                && self.limits.rule_out((driven.minute, driven.minute), at.money, &ToGo::default());
+            // At the end nobody is ahead of a plan any more.
+            let (minute, money) = (driven.minute + self.fineness.ahead.0, at.money + self.fineness.ahead.1);
+            let unwanted = self.fineness.optimistic && self.limits.rule_out((minute, minute), money, &ToGo::default());
             if !unwanted && !dear && !late && !beaten {
                 self.ended.add(driven.minute, at.money, (0.0, 0.0));
                 self.ends.push((driven.minute, at.money, label, driven.roadside));

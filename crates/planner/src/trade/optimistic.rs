@@ -1,0 +1,228 @@
+//! A charge of an optimistic search, which tells what no plan is better than: it gives away more than any charge takes.
+//!
+//! Whoever leaves between two of the `SoCs` that are looked at is taken to leave with the upper one, later than at the lower by the
+//! fewest minutes that what is missing takes anywhere, and paying the least that it costs. So the label has more in the battery than
+//! the plan, is ahead of it by less than that is worth, and may do all that the plan does: the next charge begins as far above the
+//! plan's as the label is late, so that the label is at each SoC no later than the plan. A pause, a rest or a stay may be missed by
+//! that lateness, so the trip is loosened by it ([`ClockTrip::loosen`]). Where the price falls in the midst of a plan's charge,
+//! there is one that waits for the fall with what comes before at the least price. Charges that are nearly as late and dear are
+//! taken for one as early as the earliest and as cheap as the cheapest.
+
+use std::collections::BTreeMap;
+
+use spare_hour_core::trip::Price;
+
+use super::charges::{Departures, Going, LONGEST_HOLD};
+use super::clock_trip::ClockTrip;
+use super::search::{Arrival, Goes, Kind, Search, Stairs};
+use super::staircase::Staircase;
+use crate::model::road_index::RoadIndex;
+
+/// Most minutes that a search gives away with one step, for each point of its steps.
+const MOST_GIVEN_AWAY: f64 = 1.0;
+/// Charges that are later or cheaper by no more than so many minutes and so much money for each point of the steps are taken for
+/// one.
+const ALIKE: (f64, f64) = (0.2, 0.1);
+
+/// With which of the `SoCs` a charge is left, what that is made to cost more, how much later that is, and where it goes on to.
+#[derive(Clone, Copy)]
+pub(super) struct Left {
+    pub(super) place: usize,
+    pub(super) more: f64,
+    pub(super) later: f64,
+    pub(super) goes: Goes,
+}
+
+/// A charge that is to be at some SoC just when the price falls: it begins as late as that takes.
+#[derive(Clone, Copy)]
+pub(super) struct Waiting {
+    /// The charge as it would be if it began at once.
+    going: Going,
+    until: f64,
+    /// What it takes from the plug, and for how long, the last step beside.
+    before: (f64, f64),
+    last: (f64, f64),
+}
+
+impl Waiting {
+    /// A charge that waits for each fall of the price while the site is open, where other prices come between and the one that begins
+    /// at once, in so many minutes, is not as cheap throughout.
+    pub(super) fn for_falls(going: Going, minutes: f64, trip: &ClockTrip, node: RoadIndex) -> Vec<Self> {
+        let (price, begun) = (&trip.sites[node].price, going.begun);
+        let falls = price.falls(begun + 1e-6, begun + LONGEST_HOLD).iter();
+        let open = falls.take_while(|&&at| at < going.closes);
+        let counts = |until: f64| {
+            let between = !price.changes(begun + 1e-6, until - 1e-6).is_empty();
+            between && !price.is_least_at_once(begun, minutes, until + minutes)
+        };
+        let all = open.copied().filter(|&until| counts(until));
+        all.map(|until| Self { going, until, before: (0.0, 0.0), last: (0.0, 0.0) }).collect()
+    }
+
+    /// The same for a pause.
+    pub(super) fn with_pause(self, pause: (usize, f64)) -> Self {
+        Self { going: Going { pause: Some(pause), ..self.going }, ..self }
+    }
+
+    /// The charge at the next SoC; `None` where the fall is before.
+    pub(super) fn on(mut self, minutes: f64, plug: f64) -> Option<Self> {
+        self.before = (self.before.0 + self.last.0, self.before.1 + self.last.1);
+        self.last = (plug, minutes);
+        self.going.minute += minutes;
+        (self.going.minute <= self.until).then_some(self)
+    }
+
+    /// At the moment of the fall. A plan that is between this SoC and the one before at that moment pays the lower price from there on,
+    /// so the last step is priced by the lower.
+    pub(super) fn at_the_fall(&self, trip: &ClockTrip, node: RoadIndex) -> Going {
+        let (price, begun) = (&trip.sites[node].price, self.begins());
+        let (least, lower) =
+            (price.least_within(begun, self.until - 0.02), price.least_within(begun, self.until + 0.02));
+        let of = |price: &Price, (plug, minutes): (f64, f64)| price.per_kwh * plug + price.per_min * minutes;
+        let asked = lower.per_session + of(&least, self.before) + of(&lower, self.last);
+        Going { minute: self.until, asked, flat: true, not_before: begun, ..self.going }
+    }
+
+    fn begins(&self) -> f64 {
+        self.until - self.before.1 - self.last.1
+    }
+
+    fn taken(&self) -> f64 {
+        self.before.0 + self.last.0
+    }
+}
+
+impl Going {
+    /// The same charge begun later, so that it is just here when the price falls, with its last step, of so much from the plug in so
+    /// many minutes, at the lower price. Where no price changes before, the rest costs the same as begun at once.
+    pub(super) fn at_the_fall(&self, trip: &ClockTrip, node: RoadIndex, (plug, minutes): (f64, f64)) -> Option<Self> {
+        let price = &trip.sites[node].price;
+        if self.has_seen_a_change(trip, node) {
+            return None;
+        }
+        let &fall = price.falls(self.minute + 1e-6, self.minute + LONGEST_HOLD).first()?;
+        let is_next = fall < self.closes && price.changes(self.minute + 1e-6, fall - 1e-6).is_empty();
+        is_next.then(|| {
+            let (high, low) = (price.least_within(fall - 0.02, fall - 0.02), price.least_within(fall, fall));
+            let less = (high.per_kwh - low.per_kwh).max(0.0) * plug
+                + (high.per_min - low.per_min).max(0.0) * minutes
+                + (high.per_session - low.per_session).max(0.0);
+            let begun = self.begun + fall - self.minute;
+            let held = Self { not_before: begun, begun, minute: fall, held: 1, held_until: fall, ..*self };
+            Self { asked: self.asked - less, ..held }
+        })
+    }
+
+    /// Whether its price has changed since it began.
+    fn has_seen_a_change(&self, trip: &ClockTrip, node: RoadIndex) -> bool {
+        self.held > 0 || !trip.sites[node].price.changes(self.begun + 1e-6, self.minute).is_empty()
+    }
+}
+
+impl Search<'_> {
+    /// Those that no other beats. One whose price has changed since it began cannot be begun later for the same money, so it is not
+    /// held against those that can.
+    pub(super) fn unbeaten_optimistic(&self, node: RoadIndex, going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
+        let (mut later, mut kept): (Vec<Going>, Vec<Going>) =
+            going.into_iter().partition(|one| one.has_seen_a_change(self.trip, node));
+        let price = |one: &Going| arrivals[one.arrival].money + one.asked;
+        // Where no money counts, the earliest is enough.
+        let alike = if self.fineness.slack.1 == f64::INFINITY { self.fineness.slack } else { (0.0, 0.0) };
+        let mut stairs = Stairs::default();
+        for all in [&mut kept, &mut later] {
+            all.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
+            all.retain(|one| {
+                stairs.of(self.kind_of(node, one, &arrivals[one.arrival])).add(one.minute, price(one), alike)
+            });
+        }
+        kept.append(&mut later);
+        kept
+    }
+
+    /// With what a charge that is at one of the `SoCs` is left: where the search is optimistic, with the next above, but to the
+    /// end with just enough, as more is of no use.
+    pub(super) fn left_with(&self, node: RoadIndex, departures: &Departures, place: usize) -> Vec<Left> {
+        let here = Left { place, more: 0.0, later: 0.0, goes: Goes::Anywhere };
+        if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
+            return vec![here];
+        }
+        let mut all = Vec::with_capacity(2);
+        if place + 1 < departures.socs.len() {
+            let missing = departures.socs[place + 1] - departures.socs[place];
+            all.push(self.with_more((place + 1, missing), Goes::ToSites));
+        }
+        if departures.to_the_end == Some(place) {
+            all.push(Left { goes: Goes::ToTheEnd, ..here });
+        }
+        all
+    }
+
+    /// With what a charge is left that does not come to the first of the `SoCs` above its arrival. Who may drive to the end already is
+    /// ahead of a plan that has just enough for that.
+    pub(super) fn left_with_hardly_more(
+        &self,
+        node: RoadIndex,
+        departures: &Departures,
+        (place, arrived): (usize, f64),
+    ) -> Left {
+        let enough = departures.to_the_end.is_some_and(|end| departures.socs[end] <= arrived + 1e-6);
+        let anywhere = enough || self.trip.sites[node].leave.is_some();
+        let missing = departures.socs[place] - arrived;
+        self.with_more((place, missing), if anywhere { Goes::Anywhere } else { Goes::ToSites })
+    }
+
+    /// Those that no other waits beside for the same fall with less to take, as early and as cheap. Where the price changes while they
+    /// charge, none is held against another.
+    pub(super) fn unbeaten_waiting(
+        &self,
+        node: RoadIndex,
+        mut all: Vec<Waiting>,
+        arrivals: &[Arrival],
+    ) -> Vec<Waiting> {
+        all.sort_by(|a, b| a.taken().total_cmp(&b.taken()));
+        let price = &self.trip.sites[node].price;
+        let mut stairs: BTreeMap<(u64, Kind), Staircase> = BTreeMap::new();
+        all.retain(|one| {
+            let at = &arrivals[one.going.arrival];
+            let changes = !price.changes(one.begins() - 1.0, one.until - 1e-3).is_empty();
+            let kind = (one.until.to_bits(), self.kind_of(node, &one.going, at));
+            changes || stairs.entry(kind).or_default().add(one.going.minute, at.money, (0.0, 0.0))
+        });
+        all
+    }
+
+    fn with_more(&self, (place, missing): (usize, f64), goes: Goes) -> Left {
+        let (later, more) = self.trip.paid_ahead(missing);
+        Left { place, more, later, goes }
+    }
+
+    /// A charge at the first SoC above its arrival, a little earlier and cheaper than it is: so that charges that are nearly as late
+    /// and dear are one from there on. It is counted from 0 %, which for those that become one is the same at every SoC.
+    pub(super) fn taken_for_one(&self, mut going: Going, money: f64, from_empty: (f64, f64), per_kwh: f64) -> Going {
+        let (minutes, of_money) = (ALIKE.0 * self.fineness.step, ALIKE.1 * self.fineness.step);
+        let down = |value: f64, by: f64| value - (value / by).floor() * by;
+        going.minute -= down(going.minute - from_empty.0, minutes);
+        going.asked -= down(money + going.asked - per_kwh * from_empty.1, of_money);
+        going
+    }
+}
+
+/// Cuts the steps between `SoCs` where one of them would give away much: a point more may take minutes where the battery is nearly
+/// full.
+pub(super) fn cut_where_minutes_are_given_away(
+    trip: &ClockTrip,
+    step: f64,
+    socs: &mut Vec<f64>,
+    from_empty: impl Fn(f64) -> f64,
+) {
+    let pieces = |pair: &[f64]| {
+        let wide = pair[1] - pair[0];
+        let given = from_empty(pair[1]) - from_empty(pair[0]) - trip.paid_ahead(wide).0;
+        let count = (given / (MOST_GIVEN_AWAY * step)).ceil().clamp(1.0, 50.0);
+        let low = pair[0];
+        (1..=count as usize).map(move |piece| low + wide * piece as f64 / count).collect::<Vec<_>>()
+    };
+    let more: Vec<f64> = socs.windows(2).flat_map(pieces).collect();
+    socs.truncate(1);
+    socs.extend(more);
+}
