@@ -80,8 +80,15 @@ test("an owner, a member and a guest: each may and sees what is theirs, and a li
     await expect(page.getByText("Arlen to Torvik")).toHaveCount(0);
     expect((await page.goto(url + trip)).status()).toBe(404);
   }
+  // The copy for a stall without a signal goes with whoever signs out.
+  const copy = () => bo.evaluate(async () => Boolean(await caches.match("/road")));
+  await bo.goto(`${url}/road`);
+  await bo.evaluate(() => navigator.serviceWorker.ready.then(() => undefined));
+  await bo.reload();
+  await expect.poll(copy).toBe(true);
   await bo.goto(url + trip);
   await bo.getByRole("button", { name: "Sign out", exact: true }).click();
   await expect(bo.getByRole("heading", { name: "Sign in" })).toBeVisible();
+  await expect.poll(copy).toBe(false);
   await stop();
 });

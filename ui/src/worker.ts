@@ -1,5 +1,5 @@
 // Keeps the live page and what it needs, so that a reload at a stall without a signal still shows it. The network always
-// comes first; what is kept here is shown only when it does not answer.
+// comes first; what is kept here is shown only when it does not answer, and goes when somebody signs out.
 const KEPT = "spare-hour-live-1";
 const NEEDED = ["/assets/app.css", "/assets/app.js", "/assets/theme.js", "/assets/source-sans-3-latin-400-normal.woff2", "/assets/source-sans-3-latin-700-normal.woff2", "/assets/icon.svg"];
 
@@ -17,6 +17,7 @@ addEventListener("fetch", (event) => {
   const { request } = event as Fetching;
   const path = new URL(request.url).pathname;
   const livePage = request.mode === "navigate" && /^\/(measure\/\d+|road)$/.test(path);
+  if (request.method === "POST" && /^\/sign-out(-everywhere)?$/.test(path)) (event as Lasting).waitUntil(caches.delete(KEPT));
   if (request.method === "GET" && (livePage || NEEDED.includes(path))) (event as Fetching).respondWith(networkFirst(request));
 });
 

@@ -11,6 +11,7 @@ use spare_hour_store::Store;
 use spare_hour_web::{Options, Tls, router, serve};
 use tokio::net::TcpListener;
 use tracing_subscriber::filter::{LevelFilter, Targets};
+use tracing_subscriber::Layer;
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
 
@@ -184,12 +185,15 @@ fn addresses(six: bool) -> Vec<IpAddr> {
     own.filter(|ip| !ip.is_unspecified()).chain([IpAddr::V4(Ipv4Addr::LOCALHOST)]).collect()
 }
 
-/// Logs warnings and errors to standard error; `SPARE_HOUR_LOG=info` (or `tower_http=debug`, …) logs more.
+/// Logs warnings and errors to standard error; `SPARE_HOUR_LOG=info` (or `tower_http=debug`, …) logs more,
+/// `SPARE_HOUR_LOG_FORMAT=json` an object a line.
 fn log_to_stderr() {
     let asked = std::env::var("SPARE_HOUR_LOG").ok().and_then(|asked| asked.parse().ok());
     let filter = asked.unwrap_or_else(|| Targets::new().with_default(LevelFilter::WARN));
-    let format = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
-    tracing_subscriber::registry().with(format).with(filter).init();
+    let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr);
+    let json = std::env::var("SPARE_HOUR_LOG_FORMAT").is_ok_and(|format| format == "json");
+    let log = if json { lines.json().boxed() } else { lines.boxed() };
+    tracing_subscriber::registry().with(log).with(filter).init();
 }
 
 /// Ctrl-C, or the signal that service managers send.

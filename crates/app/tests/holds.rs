@@ -4,10 +4,10 @@
 
 mod support;
 
-use std::io::{Read, Write};
+use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;
 use std::path::Path;
-use std::process::{Command, Output};
+use std::process::{Command, Output, Stdio};
 use std::time::{Duration, Instant};
 
 use support::{Server, agent};
@@ -73,6 +73,31 @@ fn a_persons_pages_are_kept_by_no_cache_and_the_server_says_whether_it_is_ready(
     let script = agent().get(format!("{}/assets/app.js", server.url)).call().unwrap();
     assert_eq!(script.headers()["content-type"], "text/javascript; charset=utf-8");
     assert_eq!(server.get("/ready"), (200, "ready".into()));
+}
+
+#[test]
+fn the_log_is_an_object_a_line_with_the_number_of_the_request_and_nothing_of_a_persons() {
+    let directory = tempfile::tempdir().unwrap();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_spare-hour"))
+        .args(["demo", "--port", "0", "--data", directory.path().to_str().unwrap()])
+        .envs([("SPARE_HOUR_LOG", "info"), ("SPARE_HOUR_LOG_FORMAT", "json")])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut told = BufReader::new(child.stdout.take().unwrap());
+    let mut line = String::new();
+    told.read_line(&mut line).unwrap();
+    let url = line.split_whitespace().find(|word| word.starts_with("http")).unwrap().trim_end_matches('/');
+    let answer = agent().get(format!("{url}/compare?session=1&what=four-grey-herons")).call().unwrap();
+    let number = answer.headers()["x-request-id"].to_str().unwrap().to_string();
+    child.kill().unwrap();
+    let log = String::from_utf8(child.wait_with_output().unwrap().stderr).unwrap();
+    let lines: Vec<serde_json::Value> = log.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let of_it = lines.iter().find(|line| line["span"]["id"] == number.as_str()).expect("the request is in the log");
+    assert_eq!((&of_it["span"]["room"], &of_it["span"]["method"]), (&"compare".into(), &"GET".into()), "{of_it}");
+    assert!(of_it["timestamp"].is_string() && of_it["fields"]["status"].is_number(), "{of_it}");
+    assert!(!log.contains("heron"), "{log}");
 }
 
 #[test]

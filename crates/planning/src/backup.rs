@@ -1,5 +1,7 @@
 //! All that is kept, out in one file and back in.
 
+use std::io::{Read, Seek, Write};
+
 use spare_hour_store::Store;
 
 use crate::PlanningError;
@@ -15,25 +17,27 @@ pub fn is_empty(store: &Store) -> Result<bool, PlanningError> {
     Ok(store.cars()?.is_empty() && store.sessions()?.is_empty() && store.trips()?.is_empty())
 }
 
-/// All that is kept, as one file.
+/// Writes all that is kept into one file.
 ///
 /// # Errors
-/// When the store refuses.
-pub fn all(store: &Store) -> Result<String, PlanningError> {
-    Ok(store.backup()?)
+/// When the store refuses, or the file cannot be written.
+pub fn all(store: &Store, file: impl Write) -> Result<(), PlanningError> {
+    Ok(store.backup(file)?)
 }
 
 /// Takes such a file in, of this version or an earlier one, where nothing is kept yet; all of it or none.
 ///
 /// # Errors
 /// When something is kept already, or the file is no backup.
-pub fn take_in(store: &Store, text: &str) -> Result<(), PlanningError> {
-    Ok(store.restore(text)?)
+pub fn take_in(store: &Store, file: impl Read + Seek) -> Result<(), PlanningError> {
+    Ok(store.restore(file)?)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::io::Cursor;
+
     use spare_hour_core::charging::known_car::KnownCar;
     use spare_hour_core::quantity::Energy;
     use spare_hour_store::StoreError;
@@ -44,10 +48,12 @@ mod tests {
         let (one, other) = (Store::open(one.path()).unwrap(), Store::open(other.path()).unwrap());
         one.add_car(&KnownCar::new("Tern", Energy::kwh(60.0), 8.0)).unwrap();
         assert!(!is_empty(&one).unwrap() && is_empty(&other).unwrap());
-        let text = all(&one).unwrap();
-        take_in(&other, &text).unwrap();
+        let mut file = Vec::new();
+        all(&one, &mut file).unwrap();
+        let file = || Cursor::new(&file);
+        take_in(&other, file()).unwrap();
         assert_eq!(other.cars().unwrap()[0].about.name, "Tern");
-        assert!(matches!(take_in(&other, &text), Err(PlanningError::Store(StoreError::NotEmpty))));
-        assert!(take_in(&one, "{}").is_err());
+        assert!(matches!(take_in(&other, file()), Err(PlanningError::Store(StoreError::NotEmpty))));
+        assert!(take_in(&one, Cursor::new("{}")).is_err());
     }
 }

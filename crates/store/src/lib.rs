@@ -77,6 +77,14 @@ pub enum StoreError {
         /// What is wrong.
         problem: String,
     },
+    /// A file that was to be written cannot be.
+    #[error("it cannot be written: {problem}")]
+    Unwritable {
+        /// What is wrong.
+        problem: String,
+        /// Whether the disk is full.
+        full: bool,
+    },
     /// It is still needed by something else.
     #[error("{what} {id} is still needed: {by}")]
     Needed {

@@ -2,6 +2,8 @@
 
 #![allow(missing_docs, clippy::unwrap_used, clippy::float_cmp)]
 
+use std::io::Cursor;
+
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use spare_hour_core::charging::ac_charge::{OnBoardCharger, Post};
@@ -155,6 +157,12 @@ fn trip(car: i32) -> NewTrip {
             value_of_time_per_hour: None,
         },
     }
+}
+
+fn backup(store: &Store) -> String {
+    let mut file = Vec::new();
+    store.backup(&mut file).unwrap();
+    String::from_utf8(file).unwrap()
 }
 
 #[test]
@@ -321,7 +329,7 @@ fn settings_and_a_home_are_kept_and_travel_with_everything() {
     assert_eq!(store.car(id).unwrap().about.home, Some(home));
     let elsewhere = Store::open(other.path()).unwrap();
     elsewhere.change_settings(&Settings::default()).unwrap();
-    elsewhere.restore(&store.backup().unwrap()).unwrap();
+    elsewhere.restore(Cursor::new(backup(&store))).unwrap();
     assert_eq!((elsewhere.settings().unwrap(), elsewhere.car(id).unwrap().about.home), (wanted, Some(home)));
     store.change_home(id, None).unwrap();
     assert_eq!(store.car(id).unwrap().about.home, None);
@@ -628,11 +636,11 @@ fn a_backup_goes_out_and_comes_back_unchanged() {
     store.add_drives(car, &[drive]).unwrap();
     let charge = store.begin_charge(&live()).unwrap();
     store.add_events(charge, &events(&["a", "b"])).unwrap();
-    let text = store.backup().unwrap();
+    let text = backup(&store);
 
     let other = Store::open(empty.path()).unwrap();
-    other.restore(&text).unwrap();
-    let again = other.backup().unwrap();
+    other.restore(Cursor::new(&text)).unwrap();
+    let again = backup(&other);
     let first_difference = text.bytes().zip(again.bytes()).position(|(a, b)| a != b);
     assert!(again == text, "they differ at {first_difference:?}");
     let found = other.session(session).unwrap();
@@ -643,7 +651,7 @@ fn a_backup_goes_out_and_comes_back_unchanged() {
     assert_eq!(other.tariffs_of_sites(trip_id).unwrap(), store.tariffs_of_sites(trip_id).unwrap());
     assert_eq!(other.event_lines(charge, 0).unwrap(), store.event_lines(charge, 0).unwrap());
 
-    assert!(matches!(other.restore(&text), Err(StoreError::NotEmpty)));
+    assert!(matches!(other.restore(Cursor::new(&text)), Err(StoreError::NotEmpty)));
     let third = tempfile::tempdir().unwrap();
     let third = Store::open(third.path()).unwrap();
     for (wrong, part) in [
@@ -653,7 +661,7 @@ fn a_backup_goes_out_and_comes_back_unchanged() {
         (text.replacen("\"usable_kwh\"", "\"usable_mwh\"", 1), "cars[0].usable_mwh is no field"),
         (text.replace("\"usable_kwh\":74.0", "\"usable_kwh\":null"), "cars:"),
     ] {
-        let error = third.restore(&wrong).unwrap_err().to_string();
+        let error = third.restore(Cursor::new(&wrong)).unwrap_err().to_string();
         assert!(error.contains(part), "{error}");
         assert!(third.cars().unwrap().is_empty());
     }

@@ -29,7 +29,8 @@ use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, RequestId, SetRequestIdLayer};
 use tower_http::timeout::RequestBodyTimeoutLayer;
-use tower_http::trace::TraceLayer;
+use tower_http::trace::{DefaultOnResponse, TraceLayer};
+use tracing::Level;
 use tower_sessions::cookie::{SameSite, time};
 use tower_sessions::{Expiry, SessionManagerLayer};
 
@@ -64,7 +65,8 @@ async fn refuse_large(request: Request, next: Next) -> Response {
 /// All addresses behind the household's door.
 fn guarded(app: app::App) -> Router {
     let browsers = SessionManagerLayer::new(SignIns(app.store.clone()))
-        .with_name("spare-hour")
+        // A name that browsers let no other host set, where there is TLS (RFC 6265bis, from memory).
+        .with_name(if app.secure { "__Host-spare-hour" } else { "spare-hour" })
         .with_secure(app.secure)
         .with_same_site(SameSite::Lax)
         .with_expiry(Expiry::OnInactivity(SIGNED_IN_FOR));
@@ -88,7 +90,7 @@ pub fn router(store: Store, options: Options) -> Router {
     security::with_headers(router)
         // Pages travel a home network at most: half the work for a tenth more bytes.
         .layer(CompressionLayer::new().quality(CompressionLevel::Precise(2)))
-        .layer(TraceLayer::new_for_http().make_span_with(span))
+        .layer(TraceLayer::new_for_http().make_span_with(span).on_response(DefaultOnResponse::new().level(Level::INFO)))
         .layer(PropagateRequestIdLayer::x_request_id())
         .layer(SetRequestIdLayer::x_request_id(MakeRequestUuid))
 }

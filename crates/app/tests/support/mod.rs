@@ -54,6 +54,11 @@ impl Server {
         Self { child, url, directory: directory.to_path_buf(), kept: None }
     }
 
+    /// The number of its process.
+    pub fn process(&self) -> u32 {
+        self.child.id()
+    }
+
     /// The status and body of a GET.
     pub fn get(&self, path: &str) -> (u16, String) {
         let mut response = agent().get(format!("{}{path}", self.url)).call().unwrap();

@@ -46,7 +46,7 @@ struct Name {
 }
 
 /// What the file holds as a backup of this version.
-pub(super) fn brought_up_to_date(file: &Value) -> Result<Value> {
+pub(super) fn brought_up_to_date(file: &Value) -> Result<Vec<u8>> {
     let mut connection =
         SqliteConnection::establish(":memory:").map_err(|error| damaged(format!("no database for it: {error}")))?;
     migrate_to_its_day(&mut connection, file)?;
@@ -56,8 +56,9 @@ pub(super) fn brought_up_to_date(file: &Value) -> Result<Value> {
     }
     let later = connection.run_pending_migrations(MIGRATIONS).map(|_| ());
     later.map_err(|error| damaged(format!("it cannot be brought up to date: {error}")))?;
-    let text = super::write(&mut connection)?;
-    serde_json::from_str(&text).map_err(|error| damaged(error.to_string()))
+    let mut text = Vec::new();
+    super::write(&mut connection, &mut text)?;
+    Ok(text)
 }
 
 /// Brings an empty database to where the file's was.
@@ -221,7 +222,7 @@ mod tests {
             let (file, filled) = (file_of(&mut old, changes), tables(&mut old));
             let directory = tempfile::tempdir().unwrap();
             let store = Store::open(directory.path()).unwrap();
-            store.restore(&file.to_string()).unwrap_or_else(|error| panic!("after {changes} changes: {error}"));
+            store.restore(std::io::Cursor::new(file.to_string())).unwrap_or_else(|error| panic!("after {changes} changes: {error}"));
             let connection = &mut *store.connection().unwrap();
             assert_eq!(counts(connection, &filled), vec![1; filled.len()], "after {changes} changes");
         }

@@ -29,7 +29,13 @@ const OWNERS: [&str; 5] = ["/household", "/backup", "/backup.json", "/everything
 pub(crate) struct SignedIn {
     pub(crate) person: i32,
     pub(crate) epoch: i32,
+    /// When, in seconds since 1970.
+    #[serde(default)]
+    pub(crate) since: i64,
 }
+
+/// However much a browser is used, its person signs in again after so many seconds: half a year.
+const AT_LONGEST: i64 = 180 * 86_400;
 
 /// Its name there.
 pub(crate) const SIGNED_IN: &str = "who";
@@ -46,6 +52,7 @@ pub(crate) async fn guard(State(app): State<App>, session: Session, request: Req
         Err(error) => return error.into_response(),
     };
     if let Some(refused) = may_not(&person, request.method(), path) {
+        tracing::warn!(person = person.id, "refused to somebody of that role");
         return refused.into_response();
     }
     if let Some(thing) = thing_at(path) {
@@ -65,7 +72,8 @@ async fn signed_in(app: &App, session: &Session) -> Result<Option<Person>, WebEr
         tracing::error!("a sign-in could not be read: {error}");
         WebError::Failed
     })?;
-    let Some(held) = held else { return Ok(None) };
+    let now = app.here.now().as_second();
+    let Some(held) = held.filter(|held| now - held.since < AT_LONGEST) else { return Ok(None) };
     let person = app.run(move |store| Ok(store.person(held.person)?)).await?;
     Ok(person.filter(|person| person.epoch == held.epoch))
 }

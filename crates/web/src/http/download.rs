@@ -1,5 +1,6 @@
 //! Files to keep: one text, or a list in the format that its name asks for.
 
+use axum::body::Body;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use spare_hour_formats::ListFormat;
@@ -11,8 +12,13 @@ pub(crate) const XLSX: &str = "application/vnd.openxmlformats-officedocument.spr
 
 /// A text as a file to keep.
 pub(crate) fn download(name: &str, kind: &'static str, body: impl Into<Vec<u8>>) -> Response {
+    download_body(name, kind, Body::from(body.into()))
+}
+
+/// What is sent piece by piece, as a file to keep.
+pub(crate) fn download_body(name: &str, kind: &'static str, body: Body) -> Response {
     let disposition = format!("attachment; filename=\"{name}\"");
-    ([(CONTENT_TYPE, kind.to_string()), (CONTENT_DISPOSITION, disposition)], body.into()).into_response()
+    ([(CONTENT_TYPE, kind.to_string()), (CONTENT_DISPOSITION, disposition)], body).into_response()
 }
 
 /// The format that a file's name asks for, such as `drives.csv`.

@@ -78,6 +78,7 @@ impl From<StoreError> for WebError {
                 Self::Refused(format!("This cannot be kept: {}.", refused_words::sentence(&refused)))
             }
             StoreError::Needed { .. } => Self::Needed(format!("{}.", capital(&error.to_string()))),
+            StoreError::Unwritable { full: true, .. } => Self::DiskFull,
             other => {
                 tracing::error!("{other}");
                 Self::of_database(&other.to_string())
@@ -87,6 +88,12 @@ impl From<StoreError> for WebError {
 }
 
 impl WebError {
+    /// What ails a file of the server's.
+    pub(crate) fn of_file(error: std::io::Error) -> Self {
+        tracing::error!("{error}");
+        if error.kind() == std::io::ErrorKind::StorageFull { Self::DiskFull } else { Self::Failed }
+    }
+
     /// What ails the database, by the words of SQLite (its documentation: "Result and Error Codes").
     fn of_database(said: &str) -> Self {
         let says = |words: &str| said.contains(words);

@@ -1,9 +1,11 @@
 //! A form with a file in it.
 
 use std::collections::HashMap;
+use std::fs::File;
 
 use axum::extract::Multipart;
 use axum::http::StatusCode;
+use tokio::io::{AsyncSeekExt, AsyncWriteExt};
 
 use crate::http::error::WebError;
 
@@ -65,6 +67,22 @@ pub(crate) async fn read_upload(mut form: Multipart) -> Result<Upload, WebError>
             upload.fields.insert(name, text);
         }
     }
+}
+
+/// Reads the file of a form, piece by piece, into another, and winds that back to its beginning.
+pub(crate) async fn save_upload(mut form: Multipart, into: File) -> Result<File, WebError> {
+    let mut file = tokio::fs::File::from_std(into);
+    while let Some(mut field) = form.next_field().await.map_err(|error| unreadable(error.status()))? {
+        if field.name() != Some("file") {
+            continue;
+        }
+        while let Some(piece) = field.chunk().await.map_err(|error| unreadable(error.status()))? {
+            file.write_all(&piece).await.map_err(WebError::of_file)?;
+        }
+    }
+    file.flush().await.map_err(WebError::of_file)?;
+    file.rewind().await.map_err(WebError::of_file)?;
+    Ok(file.into_std().await)
 }
 
 fn unreadable(status: StatusCode) -> WebError {

@@ -1,20 +1,28 @@
 //! Everything that is kept, out in one file and back in.
 
+use std::fs::File;
+use std::io::{BufWriter, Seek};
+
 use askama::Template;
+use axum::body::Body;
 use axum::extract::{Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 
 use spare_hour_planning::backup;
+use spare_hour_store::Store;
+use tokio_util::io::ReaderStream;
 
 use crate::app::App;
-use crate::http::download::download;
+use crate::http::download::download_body;
 use crate::http::error::{WebError, page};
-use crate::http::upload::read_upload;
+use crate::http::upload::save_upload;
 use crate::layout::Frame;
 
 /// Where backups are taken in.
 pub(crate) const ADDRESSES: [&str; 2] = ["/backup", "/everything"];
+/// Bytes of a file that are sent at once.
+const AT_ONCE: usize = 64 * 1024;
 /// Largest file that is taken back in, bytes.
 pub(crate) const MOST_BYTES: usize = 500_000_000;
 
@@ -46,6 +54,12 @@ async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebErro
     Ok(page(status, &EverythingPage { frame, fault, is_empty, place, copies }))
 }
 
+/// A file without a name beside the database, where there is room for what is in it; it is gone once it is closed.
+fn unnamed_file(store: &Store) -> Result<File, WebError> {
+    let beside = store.path().parent().unwrap_or(store.path());
+    tempfile::tempfile_in(beside).map_err(WebError::of_file)
+}
+
 /// The copies in a directory, the newest first.
 fn copies_in(place: &std::path::Path) -> Vec<(String, String)> {
     let copy = |entry: std::fs::DirEntry| {
@@ -60,15 +74,23 @@ fn copies_in(place: &std::path::Path) -> Vec<(String, String)> {
 
 /// Everything as one file.
 pub(crate) async fn json(State(app): State<App>) -> Result<Response, WebError> {
-    let text = app.run(|store| Ok(backup::all(store)?)).await?;
-    Ok(download(backup::FILE, "application/json", text))
+    let file = app
+        .run(|store| {
+            let mut file = unnamed_file(store)?;
+            backup::all(store, BufWriter::new(&mut file))?;
+            file.rewind().map_err(WebError::of_file)?;
+            Ok(file)
+        })
+        .await?;
+    let body = Body::from_stream(ReaderStream::with_capacity(tokio::fs::File::from_std(file), AT_ONCE));
+    Ok(download_body(backup::FILE, "application/json", body))
 }
 
 /// Takes such a file, where nothing is kept yet.
 pub(crate) async fn take(State(app): State<App>, form: Multipart) -> Result<Response, WebError> {
-    let upload = read_upload(form).await?;
-    let taken =
-        app.change(move |store| Ok(backup::take_in(store, &upload.text).map_err(|error| error.to_string()))).await?;
+    let into = app.run(unnamed_file).await?;
+    let file = save_upload(form, into).await?;
+    let taken = app.change(move |store| Ok(backup::take_in(store, file).map_err(|error| error.to_string()))).await?;
     match taken {
         Ok(()) => Ok(Redirect::to("/").into_response()),
         Err(problem) => show_page(&app, Some(format!("Nothing was taken in: {problem}."))).await,

@@ -72,6 +72,7 @@ pub(crate) async fn sign_in(State(app): State<App>, session: Session, request: R
         return Err(WebError::Refused("Expected a name and a password.".into()));
     };
     if !app.guesses.may_guess(peer, &form.name) {
+        tracing::warn!("passwords are guessed too often");
         return Ok(too_often(&app, form));
     }
     let name = form.name.trim().to_string();
@@ -80,6 +81,7 @@ pub(crate) async fn sign_in(State(app): State<App>, session: Session, request: R
     let password = form.password.clone();
     let known = off_thread(move || verify(&password, hash.as_deref())).await?;
     let Some(person) = person.filter(|_| known) else {
+        tracing::warn!("a name and a password were refused");
         let fault = "This name and this password do not belong together.";
         return Ok(sign_in_page(&app, StatusCode::UNPROCESSABLE_ENTITY, form, Some(fault)));
     };
@@ -101,7 +103,11 @@ async fn enter(session: &Session, person: &Person) -> Result<(), WebError> {
         WebError::Failed
     };
     session.cycle_id().await.map_err(failed)?;
-    session.insert(SIGNED_IN, SignedIn { person: person.id, epoch: person.epoch }).await.map_err(failed)
+    let since = jiff::Timestamp::now().as_second();
+    let signed_in = SignedIn { person: person.id, epoch: person.epoch, since };
+    session.insert(SIGNED_IN, signed_in).await.map_err(failed)?;
+    tracing::info!(person = person.id, "signed in");
+    Ok(())
 }
 
 /// Where somebody wanted to go, where that is here.
@@ -113,6 +119,7 @@ fn own_address(to: &str) -> &str {
 /// Signs a browser out.
 pub(crate) async fn sign_out(session: Session) -> Result<Redirect, WebError> {
     session.flush().await.map_err(|_| WebError::Failed)?;
+    tracing::info!("signed out");
     Ok(Redirect::to("/sign-in"))
 }
 
