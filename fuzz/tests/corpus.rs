@@ -28,7 +28,7 @@ fn changed(bytes: &[u8], random: &mut fastrand::Rng) -> Vec<u8> {
             0 if from < bytes.len() => bytes[from] = random.u8(..),
             1 => drop(bytes.drain(from..to)),
             2 => drop(bytes.splice(from..from, bytes[from..to].to_vec())),
-            _ => drop(bytes.splice(from..from, random.choice([*b"9999", *b"-1e9", *b"null", *b"\",\""]).unwrap())),
+            _ => drop(bytes.splice(from..from, random.choice(["9999", "-1e9", "null", "\",\""]).unwrap().bytes())),
         }
     }
     bytes

@@ -10,8 +10,8 @@ use spare_hour_planning::clock::Here;
 use spare_hour_store::Store;
 use spare_hour_web::{Options, Tls, router, serve};
 use tokio::net::TcpListener;
-use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::Layer;
+use tracing_subscriber::filter::{LevelFilter, Targets};
 use tracing_subscriber::layer::SubscriberExt;
 use tracing_subscriber::util::SubscriberInitExt;
 

@@ -48,7 +48,7 @@ fn best_plan_by_a_general_solver(bencher: Bencher, sites: usize) {
 
 /// Minutes that a unit of money is worth.
 const WORTH: f64 = 3.0;
-/// Points between SoCs on leaving.
+/// Points of SoC between departures.
 const STEP: u32 = 5;
 /// Cost is counted in thousandths of a minute.
 const THOUSAND: f64 = 1_000.0;

@@ -30,9 +30,9 @@ use tower_http::compression::CompressionLayer;
 use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, RequestId, SetRequestIdLayer};
 use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::{DefaultOnResponse, TraceLayer};
-use tracing::Level;
 use tower_sessions::cookie::{SameSite, time};
 use tower_sessions::{Expiry, SessionManagerLayer};
+use tracing::Level;
 
 pub use app::Options;
 use household::{SignIns, guard};

@@ -222,7 +222,9 @@ mod tests {
             let (file, filled) = (file_of(&mut old, changes), tables(&mut old));
             let directory = tempfile::tempdir().unwrap();
             let store = Store::open(directory.path()).unwrap();
-            store.restore(std::io::Cursor::new(file.to_string())).unwrap_or_else(|error| panic!("after {changes} changes: {error}"));
+            store
+                .restore(std::io::Cursor::new(file.to_string()))
+                .unwrap_or_else(|error| panic!("after {changes} changes: {error}"));
             let connection = &mut *store.connection().unwrap();
             assert_eq!(counts(connection, &filled), vec![1; filled.len()], "after {changes} changes");
         }

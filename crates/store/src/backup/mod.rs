@@ -10,8 +10,8 @@ mod records;
 
 use std::io::{BufReader, Read, Seek, Write};
 
-use diesel::connection::SimpleConnection;
 use diesel::connection::DefaultLoadingMode;
+use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::sql_types::{BigInt, Text};
 use serde::Deserialize;
@@ -68,7 +68,7 @@ impl Store {
     pub fn restore(&self, mut file: impl Read + Seek) -> Result<()> {
         let no_json = |error: serde_json::Error| damaged(format!("it is no JSON: {error}"));
         let head: Head = serde_json::from_reader(BufReader::new(&mut file)).map_err(no_json)?;
-        file.rewind().map_err(unreadable)?;
+        file.rewind().map_err(|error| unreadable(&error))?;
         match (head.format.as_str(), head.version.as_u64()) {
             (Some(FORMAT), Some(VERSION)) => self.take_in(file),
             (Some(FORMAT), Some(newer)) if newer > VERSION => Err(damaged(format!(
@@ -91,7 +91,7 @@ impl Store {
     }
 }
 
-fn unreadable(error: std::io::Error) -> StoreError {
+fn unreadable(error: &std::io::Error) -> StoreError {
     damaged(format!("it cannot be read: {error}"))
 }
 

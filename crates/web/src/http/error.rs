@@ -89,6 +89,7 @@ impl From<StoreError> for WebError {
 
 impl WebError {
     /// What ails a file of the server's.
+    #[expect(clippy::needless_pass_by_value, reason = "handed to `map_err`")]
     pub(crate) fn of_file(error: std::io::Error) -> Self {
         tracing::error!("{error}");
         if error.kind() == std::io::ErrorKind::StorageFull { Self::DiskFull } else { Self::Failed }
