@@ -16,7 +16,7 @@ use tokio::net::{TcpListener, TcpStream};
 const PAGES: [&str; 7] = ["/health", "/tariffs", "/", "/sessions/1", "/trips/1", "/trips/1/plan?start=81", "/cars/1"];
 const CONNECTIONS: [usize; 5] = [1, 4, 16, 64, 256];
 /// How long each is asked, and before that without being counted.
-const ASKED: Duration = Duration::from_secs(3);
+const ASKED: Duration = Duration::from_millis(1_500);
 const WARM: Duration = Duration::from_millis(500);
 /// Tells this program to be the bare handler, of so many bytes.
 const BARE: &str = "SPARE_HOUR_BARE";

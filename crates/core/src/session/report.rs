@@ -11,6 +11,9 @@ use crate::session::forecast_check::{CheckedForecast, check_forecasts};
 use crate::session::soc_timeline::TooFewReadings;
 use crate::session::usable_capacity::UsableCapacity;
 
+/// Of a session with so many readings what does not depend on each other is worked out at once.
+const LONG: usize = 20_000;
+
 /// Everything read off one session.
 #[derive(Clone, Debug)]
 pub struct Report {
@@ -40,15 +43,42 @@ impl Report {
     /// When there are fewer than two readings with rising SoC.
     pub fn new(session: &Session, basis: Basis, expected: Option<&Profile>) -> Result<Self, TooFewReadings> {
         let analysis = Analysis::new(session, basis)?;
+        let (curve, band, findings) = at_once(
+            session.readings.len() >= LONG,
+            || FittedCurve::new(session, basis.usable),
+            || curve_band(session, basis.usable),
+            || findings(session, &analysis, expected),
+        );
         Ok(Self {
-            curve: FittedCurve::new(session, basis.usable)?,
-            band: curve_band(session, basis.usable),
+            curve: curve?,
+            band,
             support: support(&analysis.timeline),
             features: CurveFeatures::new(&analysis.timeline),
             capacity: UsableCapacity::new(&analysis),
             forecasts: check_forecasts(session, &analysis.timeline),
-            findings: findings(session, &analysis, expected),
+            findings,
             analysis,
         })
     }
+}
+
+/// Does three things, each on a thread of its own where that pays.
+fn at_once<A: Send, B: Send, C>(
+    pays: bool,
+    first: impl FnOnce() -> A + Send,
+    second: impl FnOnce() -> B + Send,
+    third: impl FnOnce() -> C,
+) -> (A, B, C) {
+    if !pays {
+        return (first(), second(), third());
+    }
+    std::thread::scope(|scope| {
+        let (first, second) = (scope.spawn(first), scope.spawn(second));
+        let third = third();
+        (joined(first), joined(second), third)
+    })
+}
+
+fn joined<T>(thread: std::thread::ScopedJoinHandle<T>) -> T {
+    thread.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
 }

@@ -83,94 +83,91 @@ impl Search<'_> {
 
     /// Charges of all arrivals, from one SoC to the next, left as soon as they or a pause are over.
     fn charge_together(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
-        let (trip, count) = (self.trip, departures.socs.len());
-        let mut going: Vec<Vec<Going>> = vec![Vec::new(); count];
-        let mut waiting: Vec<Vec<Waiting>> = vec![Vec::new(); count];
-        let kwh_a_point = ChargeWalk::new(trip, node, 0.0).kwh_a_point;
-        let mut labels = Vec::new();
-        for (index, arrival) in arrivals.iter().enumerate() {
-            let place = departures.above(arrival.soc).start;
-            if place >= count {
-                continue;
-            }
-            let walk = ChargeWalk::new(trip, node, arrival.soc);
-            for (begins, not_before) in self.beginnings(node, arrival) {
-                let Some((open, closes)) = trip.sites[node].open_from(begins) else { continue };
-                if open > begins + 1e-6 {
-                    continue;
-                }
-                let begun = Going {
-                    arrival: index,
-                    not_before,
-                    begun: begins,
-                    minute: begins,
-                    asked: 0.0,
-                    flat: false,
-                    closes,
-                    held: 0,
-                    held_until: 0.0,
-                    pause: None,
-                };
-                let pauses = self.pauses_at(node, arrival);
-                let with_pauses = |one: Going| {
-                    let paused = pauses.iter().map(move |&pause| Going { pause: Some(pause), ..one });
-                    paused.chain([one])
-                };
-                if self.fineness.optimistic {
-                    let left = self.left_with_hardly_more(node, departures, (place, arrival.soc));
-                    let all = with_pauses(begun);
-                    labels.extend(all.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
-                }
-                let minutes = walk.minutes(departures.socs[place], departures.from_empty[place]);
-                if self.fineness.optimistic {
-                    let plug = (departures.socs[place] - arrival.soc) * kwh_a_point;
-                    let whole = departures.from_empty[count - 1] - departures.from_empty[place] + minutes;
-                    let falls = Waiting::for_falls(begun, whole, trip, node).into_iter();
-                    let at_first = falls.filter_map(|one| one.on(minutes, plug));
-                    let paused = |one: Waiting| pauses.iter().map(move |&pause| one.with_pause(pause)).chain([one]);
-                    waiting[place].extend(at_first.flat_map(paused));
-                }
-                let begun = begun.on(trip, node, minutes, (arrival.soc, departures.socs[place])).map(|one| {
-                    if !self.fineness.optimistic {
-                        return one;
-                    }
-                    let from_empty = (departures.from_empty[place], departures.socs[place] * kwh_a_point);
-                    self.taken_for_one(one, arrival.money, from_empty, trip.sites[node].price.per_kwh_at(one.minute))
-                });
-                going[place].extend(begun.into_iter().flat_map(with_pauses));
-            }
+        let count = departures.socs.len();
+        let mut all = Charges { going: vec![Vec::new(); count], waiting: vec![Vec::new(); count], left: Vec::new() };
+        for index in 0..arrivals.len() {
+            self.begin(node, index, arrivals, departures, &mut all);
         }
         for place in 0..count {
-            let left = self.left_with(node, departures, place);
-            let mut here = std::mem::take(&mut going[place]);
-            here.retain(|one| self.is_worth_going_on(node, one, &arrivals[one.arrival], departures, place));
-            let mut here = self.unbeaten_going(node, here, arrivals);
-            let waits = self.unbeaten_waiting(node, std::mem::take(&mut waiting[place]), arrivals);
-            let held: Vec<Going> = if self.fineness.optimistic {
-                let step = departures.step_to(place);
-                let step = (step.0 * kwh_a_point, step.1);
-                let held = here.iter().filter_map(|one| one.at_the_fall(trip, node, step));
-                held.chain(waits.iter().map(|one| one.at_the_fall(trip, node))).collect()
-            } else {
-                here.iter().filter_map(|one| one.held_until_cheaper(trip, node)).collect()
-            };
-            if !held.is_empty() {
-                let worth = |one: &Going| self.is_worth_going_on(node, one, &arrivals[one.arrival], departures, place);
-                here.extend(held.into_iter().filter(worth));
-                here = self.unbeaten_going(node, here, arrivals);
-            }
-            for one in here.iter().filter(|one| one.may_be_left()) {
-                labels.extend(left.iter().filter_map(|&left| self.left_at_once(node, arrivals, one, departures, left)));
-            }
-            if place + 1 < count {
-                let minutes = departures.from_empty[place + 1] - departures.from_empty[place];
-                let socs = (departures.socs[place], departures.socs[place + 1]);
-                going[place + 1].extend(here.into_iter().filter_map(|one| one.on(trip, node, minutes, socs)));
-                let plug = (socs.1 - socs.0) * kwh_a_point;
-                waiting[place + 1].extend(waits.into_iter().filter_map(|one| one.on(minutes, plug)));
-            }
+            self.go_on(node, place, arrivals, departures, &mut all);
         }
-        labels
+        all.left
+    }
+
+    /// The charges of an arrival, each at the first SoC above it.
+    fn begin(&self, node: RoadIndex, index: usize, arrivals: &[Arrival], departures: &Departures, all: &mut Charges) {
+        let (site, arrival, optimistic) = (&self.trip.sites[node], &arrivals[index], self.fineness.optimistic);
+        let place = departures.above(arrival.soc).start;
+        let Some(&to) = departures.socs.get(place) else { return };
+        let walk = ChargeWalk::new(self.trip, node, arrival.soc);
+        let (minutes, pauses) = (walk.minutes(to, departures.from_empty[place]), self.pauses_at(node, arrival));
+        for (begins, not_before) in self.beginnings(node, arrival) {
+            let Some((open, closes)) = site.open_from(begins) else { continue };
+            if open > begins + 1e-6 {
+                continue;
+            }
+            let begun = Going {
+                arrival: index,
+                not_before,
+                begun: begins,
+                minute: begins,
+                asked: 0.0,
+                flat: false,
+                closes,
+                held: 0,
+                held_until: 0.0,
+                pause: None,
+            };
+            let with_pauses = |one: Going| {
+                let paused = pauses.iter().map(move |&pause| Going { pause: Some(pause), ..one });
+                paused.chain([one])
+            };
+            let mut at_first = begun.on(self.trip, node, minutes, (arrival.soc, to));
+            if optimistic {
+                let left = self.left_with_hardly_more(node, departures, (place, arrival.soc));
+                let charges = with_pauses(begun);
+                all.left.extend(charges.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
+                let whole = departures.from_empty[departures.socs.len() - 1] - departures.from_empty[place] + minutes;
+                let step = ((to - arrival.soc) * walk.kwh_a_point, minutes);
+                all.waiting[place].extend(Waiting::for_falls(begun, &pauses, (step, whole), self.trip, node));
+                let from_empty = (departures.from_empty[place], to * walk.kwh_a_point);
+                let known = (arrival.money, site.price.per_kwh_at(begins + minutes));
+                at_first = at_first.map(|one| self.taken_for_one(one, known, from_empty));
+            }
+            all.going[place].extend(at_first.into_iter().flat_map(with_pauses));
+        }
+    }
+
+    /// The charges that have come to one of the `SoCs`: some are left there, and those that no other beats go on to the next.
+    fn go_on(&self, node: RoadIndex, place: usize, arrivals: &[Arrival], departures: &Departures, all: &mut Charges) {
+        let kwh_a_point = ChargeWalk::new(self.trip, node, 0.0).kwh_a_point;
+        let mut here = self.unbeaten_going(node, std::mem::take(&mut all.going[place]), arrivals);
+        let waiting = self.unbeaten_waiting(node, std::mem::take(&mut all.waiting[place]), arrivals);
+        let (points, minutes) = departures.step_to(place);
+        let held: Vec<Going> = if self.fineness.optimistic {
+            let step = (points * kwh_a_point, minutes);
+            let held = here.iter().filter_map(|one| one.at_the_fall(self.trip, node, step));
+            held.chain(waiting.iter().map(|one| one.at_the_fall(self.trip, node))).collect()
+        } else {
+            here.iter().filter_map(|one| one.held_until_cheaper(self.trip, node)).collect()
+        };
+        let alone = held.is_empty();
+        here.extend(held);
+        here.retain(|one| self.is_worth_going_on(node, one, &arrivals[one.arrival], departures, place));
+        if !alone {
+            here = self.unbeaten_going(node, here, arrivals);
+        }
+        let left = self.left_with(node, departures, place);
+        for one in here.iter().filter(|one| one.may_be_left()) {
+            all.left.extend(left.iter().filter_map(|&left| self.left_at_once(node, arrivals, one, departures, left)));
+        }
+        if place + 1 < departures.socs.len() {
+            let (points, minutes) = departures.step_to(place + 1);
+            let socs = (departures.socs[place], departures.socs[place + 1]);
+            all.going[place + 1].extend(here.into_iter().filter_map(|one| one.on(self.trip, node, minutes, socs)));
+            let step = (points * kwh_a_point, minutes);
+            all.waiting[place + 1].extend(waiting.into_iter().filter_map(|one| one.on(step)));
+        }
     }
 
     fn unbeaten_going(&self, node: RoadIndex, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
@@ -396,6 +393,13 @@ struct Stands {
     depart: f64,
     money: f64,
     bill: Option<Bill>,
+}
+
+/// Charges of a site by the place of the SoC that they have come to, and what has left.
+struct Charges {
+    going: Vec<Vec<Going>>,
+    waiting: Vec<Vec<Waiting>>,
+    left: Vec<Label>,
 }
 
 /// A charge that goes on, at one of the `SoCs` of its site.

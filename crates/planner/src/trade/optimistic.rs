@@ -45,30 +45,37 @@ pub(super) struct Waiting {
 }
 
 impl Waiting {
-    /// A charge that waits for each fall of the price while the site is open, where other prices come between and the one that begins
-    /// at once, in so many minutes, is not as cheap throughout.
-    pub(super) fn for_falls(going: Going, minutes: f64, trip: &ClockTrip, node: RoadIndex) -> Vec<Self> {
+    /// A charge, and the same for each pause, that waits for each fall of the price while the site is open, after a first step of so
+    /// much from the plug in so many minutes: where other prices come between, and the one that begins at once, and takes so many
+    /// minutes as a whole, is not as cheap throughout.
+    pub(super) fn for_falls(
+        going: Going,
+        pauses: &[(usize, f64)],
+        (step, whole): ((f64, f64), f64),
+        trip: &ClockTrip,
+        node: RoadIndex,
+    ) -> Vec<Self> {
         let (price, begun) = (&trip.sites[node].price, going.begun);
         let falls = price.falls(begun + 1e-6, begun + LONGEST_HOLD).iter();
         let open = falls.take_while(|&&at| at < going.closes);
         let counts = |until: f64| {
             let between = !price.changes(begun + 1e-6, until - 1e-6).is_empty();
-            between && !price.is_least_at_once(begun, minutes, until + minutes)
+            between && !price.is_least_at_once(begun, whole, until + whole)
         };
         let all = open.copied().filter(|&until| counts(until));
-        all.map(|until| Self { going, until, before: (0.0, 0.0), last: (0.0, 0.0) }).collect()
+        let all = all.filter_map(|until| Self { going, until, before: (0.0, 0.0), last: (0.0, 0.0) }.on(step));
+        let paused = |one: Self| {
+            let paused = pauses.iter().map(move |&pause| Self { going: Going { pause: Some(pause), ..one.going }, ..one });
+            paused.chain([one])
+        };
+        all.flat_map(paused).collect()
     }
 
-    /// The same for a pause.
-    pub(super) fn with_pause(self, pause: (usize, f64)) -> Self {
-        Self { going: Going { pause: Some(pause), ..self.going }, ..self }
-    }
-
-    /// The charge at the next SoC; `None` where the fall is before.
-    pub(super) fn on(mut self, minutes: f64, plug: f64) -> Option<Self> {
+    /// The charge at the next SoC, after a step of so much from the plug in so many minutes; `None` where the fall is before.
+    pub(super) fn on(mut self, step: (f64, f64)) -> Option<Self> {
         self.before = (self.before.0 + self.last.0, self.before.1 + self.last.1);
-        self.last = (plug, minutes);
-        self.going.minute += minutes;
+        self.last = step;
+        self.going.minute += step.1;
         (self.going.minute <= self.until).then_some(self)
     }
 
@@ -196,13 +203,14 @@ impl Search<'_> {
         Left { place, more, later, goes }
     }
 
-    /// A charge at the first SoC above its arrival, a little earlier and cheaper than it is: so that charges that are nearly as late
-    /// and dear are one from there on. It is counted from 0 %, which for those that become one is the same at every SoC.
-    pub(super) fn taken_for_one(&self, mut going: Going, money: f64, from_empty: (f64, f64), per_kwh: f64) -> Going {
+    /// A charge at the first SoC above its arrival, a little earlier and cheaper than it is, so that charges that are nearly as late and
+    /// dear are one from there on: as counted from 0 %, which for those that become one is the same at every SoC. `money` is what was
+    /// spent before, and what a kWh asks now.
+    pub(super) fn taken_for_one(&self, mut going: Going, money: (f64, f64), from_empty: (f64, f64)) -> Going {
         let (minutes, of_money) = (ALIKE.0 * self.fineness.step, ALIKE.1 * self.fineness.step);
         let down = |value: f64, by: f64| value - (value / by).floor() * by;
         going.minute -= down(going.minute - from_empty.0, minutes);
-        going.asked -= down(money + going.asked - per_kwh * from_empty.1, of_money);
+        going.asked -= down(money.0 + going.asked - money.1 * from_empty.1, of_money);
         going
     }
 }
