@@ -45,9 +45,10 @@ impl Drop for Served {
     }
 }
 
-/// Requests a second, and how long one takes, milliseconds.
+/// Requests a second, how many of a hundred were told that the server is busy, and how long one takes, milliseconds.
 struct Load {
     a_second: f64,
+    busy: f64,
     median: f64,
     slow: f64,
 }
@@ -60,8 +61,8 @@ fn main() {
     let directory = tempfile::tempdir().unwrap();
     let mut demo = Command::new(env!("CARGO_BIN_EXE_spare-hour"));
     let ours = Served::new(demo.args(["demo", "--port", "0", "--data"]).arg(directory.path()));
-    println!("| page, bytes | connections | requests/s | bare | ratio | median, 99 of 100, ms | bare |");
-    println!("|---|---|---|---|---|---|---|");
+    println!("| page, bytes | connections | requests/s | busy, % | bare | ratio | median, 99 of 100, ms | bare |");
+    println!("|---|---|---|---|---|---|---|---|");
     for page in PAGES {
         let size = runtime.block_on(size_of(&ours.address, page));
         let bare = Served::new(Command::new(std::env::current_exe().unwrap()).env(BARE, size.to_string()));
@@ -71,7 +72,8 @@ fn main() {
             let (a, b) = (one.a_second, other.a_second);
             let times = |load: &Load| format!("{:.2}, {:.2}", load.median, load.slow);
             println!(
-                "| {page}, {size} | {connections} | {a:.0} | {b:.0} | {:.3} | {} | {} |",
+                "| {page}, {size} | {connections} | {a:.0} | {:.0} | {b:.0} | {:.3} | {} | {} |",
+                one.busy,
                 a / b,
                 times(&one),
                 times(&other)
@@ -90,28 +92,29 @@ async fn serve_bare(bytes: usize) {
 
 async fn size_of(address: &str, page: &str) -> usize {
     let mut stream = TcpStream::connect(address).await.unwrap();
-    ask(&mut stream, &request(address, page), &mut Vec::new()).await
+    ask(&mut stream, &request(address, page), &mut Vec::new()).await.expect("it is not busy yet")
 }
 
 fn request(address: &str, page: &str) -> String {
     format!("GET {page} HTTP/1.1\r\nHost: {address}\r\n\r\n")
 }
 
-/// Asks once and reads the answer; the bytes of its body.
-async fn ask(stream: &mut TcpStream, request: &str, buffer: &mut Vec<u8>) -> usize {
+/// Asks once and reads the answer; the bytes of its body, `None` where the server is busy.
+async fn ask(stream: &mut TcpStream, request: &str, buffer: &mut Vec<u8>) -> Option<usize> {
     stream.write_all(request.as_bytes()).await.unwrap();
     buffer.clear();
     loop {
         assert!(stream.read_buf(buffer).await.unwrap() > 0, "the answer ended early");
         let Some(head) = buffer.windows(4).position(|four| four == b"\r\n\r\n") else { continue };
         let text = std::str::from_utf8(&buffer[..head]).unwrap().to_ascii_lowercase();
-        assert!(text.starts_with("http/1.1 200"), "{text}");
+        let busy = text.starts_with("http/1.1 503");
+        assert!(busy || text.starts_with("http/1.1 200"), "{text}");
         let length = text.lines().find_map(|line| line.strip_prefix("content-length: ")).unwrap();
         let size: usize = length.parse().unwrap();
         while buffer.len() < head + 4 + size {
             assert!(stream.read_buf(buffer).await.unwrap() > 0, "the answer ended early");
         }
-        return size;
+        return (!busy).then_some(size);
     }
 }
 
@@ -123,22 +126,27 @@ async fn load(address: &str, page: &str, connections: usize) -> Load {
         let (address, request) = (address.to_string(), request(address, page));
         tokio::spawn(async move {
             let mut stream = TcpStream::connect(address).await.unwrap();
-            let (mut buffer, mut took) = (Vec::new(), Vec::new());
+            let (mut buffer, mut took, mut busy) = (Vec::new(), Vec::new(), 0);
             while Instant::now() < end {
                 let asked = Instant::now();
-                ask(&mut stream, &request, &mut buffer).await;
-                if asked >= begin {
+                let answered = ask(&mut stream, &request, &mut buffer).await.is_some();
+                if asked >= begin && answered {
                     took.push(asked.elapsed().as_secs_f64() * 1e3);
+                } else if asked >= begin {
+                    busy += 1;
                 }
             }
-            took
+            (took, busy)
         })
     });
-    let mut took = Vec::new();
+    let (mut took, mut busy) = (Vec::new(), 0);
     for one in asking.collect::<Vec<_>>() {
-        took.extend(one.await.unwrap());
+        let (of_one, refused) = one.await.unwrap();
+        took.extend(of_one);
+        busy += refused;
     }
     took.sort_by(f64::total_cmp);
     let at = |share: f64| took[((took.len() - 1) as f64 * share) as usize];
-    Load { a_second: took.len() as f64 / ASKED.as_secs_f64(), median: at(0.5), slow: at(0.99) }
+    let share = 100.0 * f64::from(busy) / (took.len() as f64 + f64::from(busy));
+    Load { a_second: took.len() as f64 / ASKED.as_secs_f64(), busy: share, median: at(0.5), slow: at(0.99) }
 }

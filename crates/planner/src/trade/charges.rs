@@ -20,7 +20,7 @@ const MOST_BEGINNINGS: usize = 3;
 /// Pauses that end within so many minutes of each other are alike.
 const PAUSES_ALIKE: f64 = 2.0;
 /// The same where a bound is searched, which takes the soonest of those alike.
-const BOUNDED_ALIKE: f64 = 0.1;
+const BOUNDED_ALIKE: f64 = 0.03;
 /// A charge of fewer points than this is none.
 const LEAST_CHARGE: f64 = 0.05;
 

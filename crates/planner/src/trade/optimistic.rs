@@ -20,8 +20,8 @@ use crate::model::road_index::RoadIndex;
 
 /// Most minutes that a search gives away with one step, for each point of its steps.
 const MOST_GIVEN_AWAY: f64 = 1.0;
-/// Charges that are later or cheaper by no more than so many minutes and so much money for each point of the steps are taken for
-/// one.
+/// Of the whole trade, charges that are later or cheaper by no more than so many minutes and so much money for each point of the steps
+/// are taken for one.
 const ALIKE: (f64, f64) = (0.2, 0.1);
 
 /// With which of the `SoCs` a charge is left, what that is made to cost more, how much later that is, and where it goes on to.
@@ -65,7 +65,8 @@ impl Waiting {
         let all = open.copied().filter(|&until| counts(until));
         let all = all.filter_map(|until| Self { going, until, before: (0.0, 0.0), last: (0.0, 0.0) }.on(step));
         let paused = |one: Self| {
-            let paused = pauses.iter().map(move |&pause| Self { going: Going { pause: Some(pause), ..one.going }, ..one });
+            let paused =
+                pauses.iter().map(move |&pause| Self { going: Going { pause: Some(pause), ..one.going }, ..one });
             paused.chain([one])
         };
         all.flat_map(paused).collect()
@@ -207,6 +208,9 @@ impl Search<'_> {
     /// dear are one from there on: as counted from 0 %, which for those that become one is the same at every SoC. `money` is what was
     /// spent before, and what a kWh asks now.
     pub(super) fn taken_for_one(&self, mut going: Going, money: (f64, f64), from_empty: (f64, f64)) -> Going {
+        if self.limits.best.is_some() {
+            return going;
+        }
         let (minutes, of_money) = (ALIKE.0 * self.fineness.step, ALIKE.1 * self.fineness.step);
         let down = |value: f64, by: f64| value - (value / by).floor() * by;
         going.minute -= down(going.minute - from_empty.0, minutes);
@@ -223,10 +227,11 @@ pub(super) fn cut_where_minutes_are_given_away(
     socs: &mut Vec<f64>,
     from_empty: impl Fn(f64) -> f64,
 ) {
+    let most = step * MOST_GIVEN_AWAY;
     let pieces = |pair: &[f64]| {
         let wide = pair[1] - pair[0];
         let given = from_empty(pair[1]) - from_empty(pair[0]) - trip.paid_ahead(wide).0;
-        let count = (given / (MOST_GIVEN_AWAY * step)).ceil().clamp(1.0, 50.0);
+        let count = (given / most).ceil().clamp(1.0, 50.0);
         let low = pair[0];
         (1..=count as usize).map(move |piece| low + wide * piece as f64 / count).collect::<Vec<_>>()
     };
