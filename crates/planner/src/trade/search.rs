@@ -271,7 +271,12 @@ impl<'a> Search<'a> {
             let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
             let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
             let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
-            // At the end nobody is ahead of a plan any more.
+            // Who left with just enough is not ahead of a plan; another may be, and has no use for it any more.
+            let exact = at.goes == Goes::ToTheEnd || at.before == usize::MAX;
+            let ahead = if exact { (0.0, 0.0) } else { self.fineness.ahead };
+            let driven = Driven { minute: driven.minute - ahead.0, ..*driven };
+            let at = Label { money: at.money - ahead.1, ..at };
+            // What may be dropped was narrowed by what labels are ahead; at the end none is.
             let (minute, money) = (driven.minute + self.fineness.ahead.0, at.money + self.fineness.ahead.1);
             let unwanted = self.fineness.optimistic && self.limits.rule_out((minute, minute), money, &ToGo::default());
             if !unwanted && !dear && !late && !beaten {
