@@ -27,6 +27,7 @@ pub use strategies::{Numbers, STRATEGIES, Strategy, StrategyResult, USUAL};
 
 use std::sync::Arc;
 
+use exact::grid::FINE_STEP;
 use exact::label_setting::Labels;
 use exact::polish;
 use explain::{infeasible, reasons};
@@ -70,7 +71,7 @@ impl Planner {
     /// [`Unsolved`] when no plan keeps the limits, or nobody waits any more.
     pub fn solve(trip: Arc<Trip>, stop: &StopSign) -> Result<Self, Unsolved> {
         let problem = Problem::new(trip, stop).ok_or(Unsolved::Stopped)?;
-        let labels = Labels::new(&problem, stop).ok_or(Unsolved::Stopped)?;
+        let labels = Labels::new(&problem, FINE_STEP, stop).ok_or(Unsolved::Stopped)?;
         let departures = labels.follow(&problem, Node::Start, problem.trip.goal.start.get());
         let polished = departures.and_then(|departures| polish::polish(&problem, departures, 0));
         let Some(plan) = polished.and_then(|departures| replay::replay(&problem, &departures)) else {

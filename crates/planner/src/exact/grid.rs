@@ -4,10 +4,10 @@ use crate::model::leg::SAME;
 use crate::model::problem::{BOOST_MARGIN, Problem};
 use spare_hour_core::charging::profile::Profile;
 
-/// Width of the grid in % SoC.
-const STEP: f64 = 0.1;
+/// Width of the grid in % SoC where plans are looked for.
+pub(crate) const FINE_STEP: f64 = 0.1;
 
-/// Edges every 0.1 %, at every point of the car's curves, and around the highest SoC that still gets a boost.
+/// Edges every so many points, at every point of the car's curves, and around the highest SoC that still gets a boost.
 pub(crate) struct Grid {
     pub(crate) edges: Vec<f64>,
     /// How many cells, from the bottom, lie wholly where a charge still gets the boost.
@@ -27,11 +27,11 @@ pub(crate) struct Point {
 }
 
 impl Grid {
-    pub(crate) fn new(problem: &Problem) -> Self {
+    pub(crate) fn new(problem: &Problem, step: f64) -> Self {
         let (floor, ceiling) = (problem.lowest(), problem.ceiling);
         let knots = curve_knots(problem);
-        let steps = ((ceiling - floor) / STEP).floor() as usize;
-        let mut edges: Vec<f64> = (0..=steps).map(|step| floor + step as f64 * STEP).collect();
+        let steps = ((ceiling - floor) / step).floor() as usize;
+        let mut edges: Vec<f64> = (0..=steps).map(|count| floor + count as f64 * step).collect();
         edges.push(ceiling);
         edges.extend(&knots);
         let boost_end = problem.boost_end();

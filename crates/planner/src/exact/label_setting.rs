@@ -123,10 +123,10 @@ pub(crate) struct Labels {
 }
 
 impl Labels {
-    /// The labels of a trip; `None` when it was told to stop.
-    pub(crate) fn new(problem: &Problem, stop: &StopSign) -> Option<Self> {
+    /// The labels of a trip on a grid of so many points a step; `None` when it was told to stop.
+    pub(crate) fn new(problem: &Problem, step: f64, stop: &StopSign) -> Option<Self> {
         let sites = problem.sites();
-        let mut labels = Self { grid: Grid::new(problem), sites: vec![SiteLabels::default(); sites].into() };
+        let mut labels = Self { grid: Grid::new(problem, step), sites: vec![SiteLabels::default(); sites].into() };
         let mut incoming: TiVec<RoadIndex, Vec<(RoadIndex, Leg)>> = vec![Vec::new(); sites].into();
         for node in problem.road() {
             for leg in problem.legs(Node::Site(node)) {

@@ -14,6 +14,9 @@ use crate::model::stop_cost::StopCost;
 /// Slopes of a trade at which what is still to come is bounded.
 const SLOPES: usize = 4;
 
+/// Step of the grid on which bounds are worked out, points: a finer one bounds hardly better.
+const STEP: f64 = 0.5;
+
 /// Bounds of money, and of minutes with money at some worths of it.
 #[derive(Default)]
 pub(crate) struct Bounds {
@@ -75,7 +78,7 @@ impl Weighed {
                 fixed: minutes * overhead + worth * least.per_session,
             }
         });
-        let labels = Labels::new(&problem, stop)?;
+        let labels = Labels::new(&problem, STEP, stop)?;
         Some(Self { problem, labels })
     }
 

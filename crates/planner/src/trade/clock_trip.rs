@@ -16,6 +16,7 @@ use typed_index_collections::TiVec;
 use super::price_clock::{PriceClock, minutes_until};
 use super::{HORIZON, TradeTrip};
 use crate::StopSign;
+use crate::exact::grid::FINE_STEP;
 use crate::exact::label_setting::Labels;
 use crate::exact::polish;
 use crate::model::leg::Node;
@@ -111,7 +112,7 @@ impl ClockTrip {
                 problem.stalls[node] = Arc::new(stall);
             }
         }
-        let labels = Labels::new(&problem, stop)?;
+        let labels = Labels::new(&problem, FINE_STEP, stop)?;
         let usable = problem.trip.vehicle.usable.get();
         let per_percent = |site: &ClockSite| site.price.least().per_kwh * usable / 100.0 / site.stored_share;
         let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min);

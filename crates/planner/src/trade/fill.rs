@@ -1,33 +1,31 @@
-//! From the plans of a grid to the whole trade: for each sequence of stops its departures are moved on a continuous scale to where
-//! minutes and money, at several values of an hour, are least; between these the trade is filled in.
+//! From the plans of a grid to the whole trade: for each sequence of stops what is beside its plans is taken in, in ever smaller steps,
+//! and between these the trade is filled in. Or to the best plan, whose departures are moved to where minutes and money are least.
 
 use std::collections::BTreeMap;
 
 use super::choices::Choices;
 use super::clock_trip::ClockTrip;
+use super::nearby::nearby;
 use super::replay::Stand;
 use super::staircase::Staircase;
 use crate::StopSign;
 
-/// What a unit of money is worth in minutes at the ends of a sequence's trade.
-const ENDS: [f64; 2] = [0.01, 2_000.0];
-/// By how much a plan has to lie below the line between two others to be a corner of its own: minutes and money together.
-const BELOW_THE_LINE: (f64, f64) = (0.03, 0.003);
-/// How far plans are brought.
+/// How far the best plan of each sequence is brought.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Effort {
-    /// A sequence that is beaten by more than so many minutes and so much money is not brought anywhere.
-    pub(crate) hopeless: (f64, f64),
-    /// Most corners of one sequence.
-    pub(crate) corners: usize,
+    /// A sequence that is worse by more than so many minutes' worth is not brought anywhere.
+    pub(crate) hopeless: f64,
     /// The least move of a departure that is tried, points.
     pub(crate) finest: f64,
 }
 
+/// Plans beside which others are looked for are so far apart, minutes or money for each point of the step,
+const APART: (f64, f64) = (0.6, 0.12);
+/// and beaten by no more than so much.
+const NEAR: (f64, f64) = (1.0, 0.15);
+
 /// Moves of a departure that are tried, points, one after another.
 const MOVES: [f64; 7] = [3.0, 1.0, 0.35, 0.12, 0.04, 0.012, 0.004];
-/// The first move from one corner of a sequence's trade to the next.
-const BETWEEN_CORNERS: f64 = 1.0;
 /// Rounds of each move at most.
 const ROUNDS: usize = 6;
 /// Neighbours in the trade are filled in between until they are so near, minutes and money.
@@ -99,33 +97,67 @@ pub(crate) fn stairs<'a>(ways: impl IntoIterator<Item = &'a Way>) -> Staircase {
     stairs
 }
 
-/// The whole trade around the plans of a grid, or where a unit of money is worth so many minutes the best plan of each
-/// sequence; what it was when told to stop.
-pub(crate) fn fill(
-    trip: &ClockTrip,
-    found: Vec<Choices>,
-    worth: Option<f64>,
-    effort: Effort,
-    stop: &StopSign,
-) -> Vec<Way> {
+/// The best plan of each sequence where a unit of money is worth so many minutes; what it was when told to stop.
+pub(crate) fn best(trip: &ClockTrip, found: Vec<Choices>, worth: f64, effort: Effort, stop: &StopSign) -> Vec<Way> {
+    let mut ways: Vec<Way> = found.into_iter().filter_map(|choices| way(trip, choices)).collect();
+    let goal = |way: &Way| way.minutes + worth * way.money;
+    let best = ways.iter().map(goal).fold(f64::INFINITY, f64::min);
+    ways.retain(|way| goal(way) <= best + effort.hopeless);
+    let best = |group: Vec<Way>| if stop.is_raised() { None } else { best_of_sequence(trip, group, worth, effort) };
+    unbeaten(by_sequence(ways).into_values().filter_map(best).collect())
+}
+
+/// The whole trade around the plans of a grid, whose departures are moved by such steps, one after another; what it was when told to
+/// stop.
+pub(crate) fn trade(trip: &ClockTrip, found: Vec<Choices>, steps: &[f64], stop: &StopSign) -> Vec<Way> {
     let ways: Vec<Way> = found.into_iter().filter_map(|choices| way(trip, choices)).collect();
-    let groups = match worth {
-        Some(worth) => by_sequence(nearly_best(ways, worth, effort)),
-        None => by_sequence(nearly_unbeaten(ways, effort)),
-    };
-    let mut groups: Vec<Vec<Way>> = groups.into_values().collect();
-    if let Some(worth) = worth {
-        let best = |group: Vec<Way>| if stop.is_raised() { None } else { best_of_sequence(trip, group, worth, effort) };
-        return unbeaten(groups.into_iter().filter_map(best).collect());
-    }
-    let mut front = stairs(groups.iter().flatten());
-    for group in groups.iter_mut().take_while(|_| !stop.is_raised()) {
-        *group = of_sequence(trip, std::mem::take(group), effort, &mut front);
+    let mut front = stairs(&ways);
+    let mut groups: Vec<Vec<Way>> = by_sequence(ways).into_values().map(unbeaten).collect();
+    for &by in steps {
+        for group in groups.iter_mut().take_while(|_| !stop.is_raised()) {
+            spread(trip, group, by, &mut front);
+        }
     }
     let mut ways = unbeaten(groups.into_iter().flatten().collect());
     let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
     ways.extend(between);
     unbeaten(ways)
+}
+
+/// Takes in what is beside the ways of a sequence that are near the front, and between them.
+fn spread(trip: &ClockTrip, group: &mut Vec<Way>, by: f64, front: &mut Staircase) {
+    let mut found = Vec::new();
+    for center in centers(group, by, front) {
+        for way in nearby(trip, &center.choices, by, front) {
+            front.add(way.minutes, way.money, (0.0, 0.0));
+            found.push(way);
+        }
+    }
+    found.append(group);
+    *group = unbeaten(found);
+    let may_count =
+        |pair: &&[Way]| !front.beats(pair[0].minutes - NEAR.0 * by, pair[1].money - NEAR.1 * by, (0.0, 0.0));
+    let filled: Vec<Way> =
+        group.windows(2).filter(may_count).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
+    for way in &filled {
+        front.add(way.minutes, way.money, (0.0, 0.0));
+    }
+    group.extend(filled);
+    *group = unbeaten(std::mem::take(group));
+}
+
+/// Some of the ways of a sequence that are near the front.
+fn centers<'a>(group: &'a [Way], by: f64, front: &Staircase) -> Vec<&'a Way> {
+    let mut all: Vec<&Way> = Vec::new();
+    for way in group {
+        let apart = all
+            .last()
+            .is_none_or(|last| way.minutes > last.minutes + APART.0 * by || way.money < last.money - APART.1 * by);
+        if apart && !front.beats(way.minutes - NEAR.0 * by, way.money - NEAR.1 * by, (0.0, 0.0)) {
+            all.push(way);
+        }
+    }
+    all
 }
 
 fn by_sequence(ways: Vec<Way>) -> BTreeMap<Sequence, Vec<Way>> {
@@ -136,72 +168,11 @@ fn by_sequence(ways: Vec<Way>) -> BTreeMap<Sequence, Vec<Way>> {
     groups
 }
 
-fn nearly_unbeaten(mut ways: Vec<Way>, Effort { hopeless, .. }: Effort) -> Vec<Way> {
-    let known = stairs(&ways);
-    ways.retain(|way| !known.beats(way.minutes - hopeless.0, way.money - hopeless.1, (0.0, 0.0)));
-    ways
-}
-
-fn nearly_best(mut ways: Vec<Way>, worth: f64, Effort { hopeless, .. }: Effort) -> Vec<Way> {
-    let goal = |way: &Way| way.minutes + worth * way.money;
-    let best = ways.iter().map(goal).fold(f64::INFINITY, f64::min);
-    ways.retain(|way| goal(way) <= best + hopeless.0);
-    ways
-}
-
 /// The best plan of a sequence where a unit of money is worth so many minutes.
 fn best_of_sequence(trip: &ClockTrip, group: Vec<Way>, worth: f64, effort: Effort) -> Option<Way> {
     let goal = |minutes: f64, money: f64| minutes + worth * money;
     let from = group.into_iter().min_by(|a, b| goal(a.minutes, a.money).total_cmp(&goal(b.minutes, b.money)));
     from.map(|from| descended(trip, from, (MOVES[0], effort.finest), goal))
-}
-
-/// The trade of one sequence: its best plans at the ends and, as long as that finds any, at the worth of money between two
-/// neighbours; and those between. Where a plan of the front beats all that may lie between two, nothing is looked for.
-fn of_sequence(trip: &ClockTrip, group: Vec<Way>, effort: Effort, front: &mut Staircase) -> Vec<Way> {
-    let at = |worth: f64| {
-        let goal = |minutes: f64, money: f64| minutes + worth * money;
-        let from = group.iter().min_by(|a, b| goal(a.minutes, a.money).total_cmp(&goal(b.minutes, b.money)));
-        from.cloned().map(|from| descended(trip, from, (MOVES[0], effort.finest), goal))
-    };
-    let mut corners = unbeaten(ENDS.into_iter().filter_map(at).collect());
-    for corner in &corners {
-        front.add(corner.minutes, corner.money, (0.0, 0.0));
-    }
-    let mut index = 0;
-    while index + 1 < corners.len() && corners.len() < effort.corners {
-        if front.beats(corners[index].minutes, corners[index + 1].money, (0.0, 0.0)) {
-            index += 1;
-            continue;
-        }
-        match corner_between(trip, &corners[index], &corners[index + 1], effort) {
-            Some(corner) => {
-                front.add(corner.minutes, corner.money, (0.0, 0.0));
-                corners.insert(index + 1, corner);
-            }
-            None => index += 1,
-        }
-    }
-    let mut ways = unbeaten(group.into_iter().chain(corners).collect());
-    let filled: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
-    ways.extend(filled);
-    unbeaten(ways)
-}
-
-/// A plan of a sequence that lies below the line between two of its plans; `None` where there is none to speak of.
-fn corner_between(trip: &ClockTrip, first: &Way, last: &Way, effort: Effort) -> Option<Way> {
-    let (minutes, money) = (last.minutes - first.minutes, first.money - last.money);
-    if minutes < FILLED_TO.0 || money < FILLED_TO.1 {
-        return None;
-    }
-    let worth = minutes / money;
-    let goal = |minutes: f64, money: f64| minutes + worth * money;
-    let on_line = goal(first.minutes, first.money).min(goal(last.minutes, last.money));
-    let from = if minutes > worth { last } else { first };
-    let found = descended(trip, from.clone(), (BETWEEN_CORNERS, effort.finest), goal);
-    let inside = found.minutes > first.minutes + 1e-6 && found.minutes < last.minutes - 1e-6;
-    (inside && goal(found.minutes, found.money) < on_line - BELOW_THE_LINE.0 - worth * BELOW_THE_LINE.1)
-        .then_some(found)
 }
 
 /// Moves departures, one at a time and in pairs with the next, as long as that is better: first by so much, at last by so much.

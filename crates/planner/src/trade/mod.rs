@@ -1,8 +1,9 @@
 //! Minutes and money whole: every plan that no other beats in both, by the trip's own clock, with the pauses, hours, prices by
 //! hour, posts and bounds that a driver wishes.
 //!
-//! A coarse search finds plans, a fine one looks around them and is cut short by them ([`search`], [`corridor`]); then departures are moved on a continuous scale
-//! and the trade is filled in ([`fill`]). What is kept is replayed with receipts ([`replay`]).
+//! A rough search tells how good plans are, a thorough one finds every sequence of stops that counts and is cut short by them
+//! ([`search`]); then departures are moved on a continuous scale, in combination ([`nearby`]), and the trade is filled in ([`fill`]).
+//! What is kept is replayed with receipts ([`replay`]).
 
 mod bounds;
 pub mod certificate;
@@ -10,9 +11,9 @@ mod charges;
 mod choices;
 mod clock_plan;
 mod clock_trip;
-mod corridor;
 mod fill;
 mod hull;
+mod nearby;
 mod optimistic;
 mod price_clock;
 mod replay;
@@ -37,23 +38,32 @@ use crate::strategies::Strategy;
 use bounds::{Bounds, slopes};
 use choices::Choices;
 use clock_trip::ClockTrip;
-use corridor::Corridor;
 use fill::Effort;
 use search::{Fineness, Limits, Search};
 
 /// Minutes along which hours and prices are laid out: a week.
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
+/// The whole trade is looked for twice: roughly, which tells how good the rest has to be, and well enough to find every sequence of
+/// stops that counts.
+const ROUGH: Fineness = Fineness { step: 10.0, slack: (2.0, 0.2), optimistic: false, ahead: (0.0, 0.0) };
+const THOROUGH: Fineness = Fineness { step: 4.0, slack: (0.5, 0.05), optimistic: false, ahead: (0.0, 0.0) };
+/// A way that is beaten by no more than this may still become a plan of the trade when its departures are moved.
+const MAY_BECOME: (f64, f64) = (2.0, 0.3);
+/// The steps by which departures are moved after each.
+const ROUGH_STEPS: [f64; 2] = [4.0, 2.0];
+const THOROUGH_STEPS: [f64; 5] = [2.5, 1.2, 0.8, 0.5, 0.3];
+/// The best plan alone is looked for coarsely first.
 const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false, ahead: (0.0, 0.0) };
 /// The soonest alone, whatever it costs.
 const SOONEST: Fineness = Fineness { step: 5.0, slack: (2.0, f64::INFINITY), optimistic: false, ahead: (0.0, 0.0) };
+const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false, ahead: (0.0, 0.0) };
 /// What a unit of money is worth in minutes where time alone counts: enough to choose among plans that are as fast.
 const TIME_ALONE: f64 = 1e-3;
 /// How far above the best plan of the coarse search a fine one looks, minutes' worth.
 const NEAR_BEST: f64 = 0.05;
-/// How far the plans of the coarse search are brought, and those of the fine one.
-const ROUGHLY: Effort = Effort { hopeless: (3.0, 0.6), corners: 8, finest: 0.1 };
-const WHOLLY: Effort = Effort { hopeless: (0.5, 0.1), corners: 60, finest: 0.0 };
-const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false, ahead: (0.0, 0.0) };
+/// How far the best plans of the coarse search are brought, and those of the fine one.
+const ROUGHLY: Effort = Effort { hopeless: 3.0, finest: 0.1 };
+const WHOLLY: Effort = Effort { hopeless: 0.5, finest: 0.0 };
 
 /// A trip whose whole trade is asked for.
 #[derive(Clone, Debug)]
@@ -121,26 +131,56 @@ impl Trade {
         stop: &StopSign,
     ) -> Result<(Self, Vec<Option<ClockPlan>>), NoTrade> {
         let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
-        let (known, bounds) = known(&clock, worth, whole, stop).ok_or(NoTrade::Stopped)?;
-        let mut trade = Self::wanted(&clock, (known, &bounds), worth, whole, stop)?;
-        if whole {
-            trade.take_in_the_best(&clock, worth, stop)?;
-        }
+        let (trade, bounds) =
+            if whole { Self::whole(&clock, worth, stop)? } else { Self::around_best(&clock, worth, stop)? };
         let ruled = strategies.iter().map(|&strategy| rules::best(&clock, &bounds, worth, strategy, stop));
         Ok((trade, ruled.collect::<Result<_, _>>()?))
     }
 
-    /// Takes in the best plans for time alone and for a worth of money, as they are found when nothing else is looked for: the whole
-    /// trade looks at so much that it comes less near to each.
-    fn take_in_the_best(&mut self, clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(), NoTrade> {
+    /// The whole trade, with the best plans for time alone and for a worth of money as they are found when nothing else is looked
+    /// for: the whole looks at so much that it comes less near to each.
+    fn whole(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(Self, Bounds), NoTrade> {
+        let (ways, bounds) = whole_trade(clock, worth, stop).ok_or(NoTrade::Stopped)?;
+        if ways.is_empty() {
+            return Err(NoTrade::Infeasible);
+        }
+        let mut trade = Self::replayed(clock, &bounds, fill::thinned(ways));
         let goals = [TIME_ALONE, worth].into_iter().take(if worth == TIME_ALONE { 1 } else { 2 });
         for worth in goals {
-            let (known, bounds) = known(clock, worth, false, stop).ok_or(NoTrade::Stopped)?;
-            let near = Self::wanted(clock, (known, &bounds), worth, false, stop)?;
-            self.plans.extend(near.plans);
+            trade.plans.extend(Self::around_best(clock, worth, stop)?.0.plans);
         }
-        self.plans = unbeaten(std::mem::take(&mut self.plans));
-        Ok(())
+        trade.plans = unbeaten(trade.plans);
+        Ok((trade, bounds))
+    }
+
+    /// The plans around the one that is best where a unit of money is worth so many minutes.
+    fn around_best(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(Self, Bounds), NoTrade> {
+        let (known, bounds) = known(clock, worth, stop).ok_or(NoTrade::Stopped)?;
+        let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
+        let limits = Limits {
+            bounds: Some(&bounds),
+            known: fill::stairs(&known),
+            best: Some((worth, best + NEAR_BEST)),
+            ..Limits::default()
+        };
+        let fine = Search::run(clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
+        let found = known.into_iter().map(|way| way.choices);
+        let ways = fill::best(clock, fine.into_iter().chain(found).collect(), worth, WHOLLY, stop);
+        if ways.is_empty() {
+            return Err(NoTrade::Infeasible);
+        }
+        Ok((Self::replayed(clock, &bounds, ways), bounds))
+    }
+
+    /// The plans of ways, with receipts.
+    fn replayed(clock: &ClockTrip, bounds: &Bounds, ways: Vec<fill::Way>) -> Self {
+        let plans = ways.into_iter().filter_map(|way| replay::replay(clock, &way.choices));
+        Self {
+            plans: unbeaten(plans.collect()),
+            least_minutes: clock.bound_of_minutes(),
+            least_money: bounds.least_money(clock),
+            trip: Arc::clone(&clock.problem.trip),
+        }
     }
 
     /// The plan that is best at a value of an hour, or by time alone where that is `None`, by the coarse search alone: within about
@@ -156,46 +196,10 @@ impl Trade {
         let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
         let mut found = Search::run(&clock, COARSE, &Limits::default(), stop).ok_or(NoTrade::Stopped)?;
         found.extend(clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures)));
-        let ways = fill::fill(&clock, found, Some(worth), ROUGHLY, stop);
+        let ways = fill::best(&clock, found, worth, ROUGHLY, stop);
         let of = |way: &fill::Way| way.minutes + worth * way.money;
         let best = ways.iter().min_by(|a, b| of(a).total_cmp(&of(b))).ok_or(NoTrade::Infeasible)?;
         replay::replay(&clock, &best.choices).ok_or(NoTrade::Infeasible)
-    }
-
-    /// The whole trade, or its part around the plan that is best where a unit of money is worth so many minutes.
-    fn wanted(
-        clock: &ClockTrip,
-        (known, bounds): (Vec<fill::Way>, &Bounds),
-        worth: f64,
-        whole: bool,
-        stop: &StopSign,
-    ) -> Result<Self, NoTrade> {
-        let at = (!whole).then_some(worth);
-        let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
-        let start = clock.problem.trip.goal.start.get();
-        let around = || Corridor::around(known.iter().map(|way| &way.choices), start);
-        let limits = Limits {
-            bounds: Some(bounds),
-            known: fill::stairs(&known),
-            best: at.map(|worth| (worth, best + NEAR_BEST)),
-            corridor: (whole && !known.is_empty()).then(around),
-            ..Limits::default()
-        };
-        let fine = Search::run(clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
-        let found = known.into_iter().map(|way| way.choices);
-        let ways = fill::fill(clock, fine.into_iter().chain(found).collect(), at, WHOLLY, stop);
-        if ways.is_empty() {
-            return Err(NoTrade::Infeasible);
-        }
-        let kept = if whole { fill::thinned(ways) } else { ways };
-        let replayed = kept.into_iter().filter_map(|way| replay::replay(clock, &way.choices));
-        let plans = unbeaten(replayed.collect());
-        Ok(Self {
-            least_minutes: clock.bound_of_minutes(),
-            least_money: bounds.least_money(clock),
-            trip: Arc::clone(&clock.problem.trip),
-            plans,
-        })
     }
 
     /// What strategies of thumb make of a trip by the same clock, prices, hours and pauses: the fastest plan of each, or at a
@@ -226,29 +230,35 @@ impl Trade {
     }
 }
 
-/// Ways by a coarse search, and what is still to come at least from anywhere: along the whole trade, or where a unit of money is
-/// worth so many minutes. `None` when told to stop.
-fn known(clock: &ClockTrip, worth: f64, whole: bool, stop: &StopSign) -> Option<(Vec<fill::Way>, Bounds)> {
+/// The ways of the whole trade, and what is still to come at least from anywhere. `None` when told to stop.
+fn whole_trade(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Option<(Vec<fill::Way>, Bounds)> {
+    let fastest = clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures));
+    let rough = Search::run(clock, ROUGH, &Limits::default(), stop)?.into_iter().chain(fastest);
+    let rough = fill::trade(clock, rough.collect(), &ROUGH_STEPS, stop);
+    let mut worths = slopes(rough.iter().map(|way| (way.minutes, way.money)));
+    worths.push(worth);
+    let bounds = Bounds::new(clock, &worths, stop)?;
+    let but = (-MAY_BECOME.0, -MAY_BECOME.1);
+    let limits = Limits { bounds: Some(&bounds), known: fill::stairs(&rough), but, ..Limits::default() };
+    let found = Search::run(clock, THOROUGH, &limits, stop)?;
+    let found = found.into_iter().chain(rough.into_iter().map(|way| way.choices));
+    Some((fill::trade(clock, found.collect(), &THOROUGH_STEPS, stop), bounds))
+}
+
+/// Ways by a coarse search near the best where a unit of money is worth so many minutes, and what is still to come at least from
+/// anywhere. `None` when told to stop.
+fn known(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Option<(Vec<fill::Way>, Bounds)> {
     let fastest = clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures));
     let fastest = fastest.and_then(|choices| fill::way(clock, choices));
-    if whole {
-        let coarse = Search::run(clock, COARSE, &Limits::default(), stop)?;
-        let coarse = fill::fill(clock, coarse, None, ROUGHLY, stop);
-        let mut worths = slopes(coarse.iter().map(|way| (way.minutes, way.money)));
-        worths.push(worth);
-        let bounds = Bounds::new(clock, &worths, stop)?;
-        return Some((coarse.into_iter().chain(fastest).collect(), bounds));
-    }
     let bounds = Bounds::new(clock, &[worth], stop)?;
     // Where the fastest by the road keeps no pause, the soonest that does, whatever it costs, tells how good the best has to be.
     let soonest = || Search::run(clock, SOONEST, &Limits { bounds: Some(&bounds), ..Limits::default() }, stop);
-    let soonest =
-        if fastest.is_none() { fill::fill(clock, soonest()?, Some(worth), ROUGHLY, stop) } else { Vec::new() };
+    let soonest = if fastest.is_none() { fill::best(clock, soonest()?, worth, ROUGHLY, stop) } else { Vec::new() };
     let goal = |way: &fill::Way| way.minutes + worth * way.money;
     let most = fastest.iter().chain(&soonest).map(goal).reduce(f64::min).map(|most| (worth, most + NEAR_BEST));
     let limits = Limits { bounds: Some(&bounds), best: most, ..Limits::default() };
     let coarse = Search::run(clock, COARSE, &limits, stop)?;
-    let coarse = fill::fill(clock, coarse, Some(worth), ROUGHLY, stop);
+    let coarse = fill::best(clock, coarse, worth, ROUGHLY, stop);
     Some((coarse.into_iter().chain(fastest).chain(soonest).collect(), bounds))
 }
 

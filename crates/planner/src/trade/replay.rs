@@ -38,11 +38,35 @@ impl Stand {
         Self { node: Node::Start, soc, minute: 0.0, money: 0.0, driven: trip.wishes.driven.get(), taken: 0 }
     }
 
+    pub(super) fn soc(&self) -> f64 {
+        self.soc
+    }
+
     /// After one more stop, by the clock's own prices; `None` where it breaks a limit.
     pub(super) fn after(mut self, trip: &ClockTrip, choice: &Choice) -> Option<Self> {
-        let span = stand(trip, &mut self, choice)?;
+        let leg = *trip.problem.leg(self.node, Node::Site(choice.node))?;
+        let span = stand(trip, &mut self, choice, &leg, None)?;
         self.money += cost_by_clock(trip, choice, &span);
         Some(self)
+    }
+
+    /// The same along a leg that is known, where the charge takes so many minutes.
+    pub(super) fn after_along(mut self, trip: &ClockTrip, choice: &Choice, (leg, charge): (&Leg, f64)) -> Option<Self> {
+        let span = stand(trip, &mut self, choice, leg, Some(charge))?;
+        self.money += cost_by_clock(trip, choice, &span);
+        Some(self)
+    }
+
+    pub(super) fn minute(&self) -> f64 {
+        self.minute
+    }
+
+    pub(super) fn money(&self) -> f64 {
+        self.money
+    }
+
+    pub(super) fn taken(&self) -> (u32, u32) {
+        (self.taken, self.driven as u32)
     }
 
     /// Minutes and money at the end, after all stops; `None` where it breaks a limit.
@@ -110,10 +134,12 @@ fn drive(trip: &ClockTrip, at: &mut Stand, leg: &Leg, roadside: Option<usize>) -
 }
 
 /// Drives to a stop and stands there as chosen.
-fn stand(trip: &ClockTrip, at: &mut Stand, choice: &Choice) -> Option<Span> {
+fn stand(trip: &ClockTrip, at: &mut Stand, choice: &Choice, leg: &Leg, known: Option<f64>) -> Option<Span> {
     let (node, problem) = (choice.node, &trip.problem);
-    let leg = *problem.leg(at.node, Node::Site(node)).filter(|leg| leg.allows(at.soc))?;
-    drive(trip, at, &leg, choice.roadside)?;
+    if !leg.allows(at.soc) {
+        return None;
+    }
+    drive(trip, at, leg, choice.roadside)?;
     let (arrive, reached, site) = (leg.arrive(at.soc), at.minute, &trip.sites[node]);
     if choice.depart < arrive - NO_CHARGE || choice.depart > problem.ceiling + 1e-9 {
         return None;
@@ -125,7 +151,8 @@ fn stand(trip: &ClockTrip, at: &mut Stand, choice: &Choice) -> Option<Span> {
     let (mut begins, mut charge, mut overhead) = (reached, 0.0, 0.0);
     if depart - arrive > NO_CHARGE {
         overhead = problem.site(node).overhead.get();
-        charge = problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
+        let minutes = || problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
+        charge = known.unwrap_or_else(minutes);
         let (open, closes) = site.open_from((reached + overhead).max(choice.not_before))?;
         (open + charge <= closes + 1e-6).then_some(())?;
         begins = open;
@@ -139,7 +166,8 @@ fn stand(trip: &ClockTrip, at: &mut Stand, choice: &Choice) -> Option<Span> {
 /// A stop with its receipt.
 fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice) -> Option<ClockStop> {
     let left = at.minute;
-    let span = stand(trip, at, choice)?;
+    let leg = *trip.problem.leg(at.node, Node::Site(choice.node))?;
+    let span = stand(trip, at, choice, &leg, None)?;
     let site = &trip.sites[choice.node];
     let plug = (span.depart - span.arrive) / 100.0 * trip.problem.trip.vehicle.usable.get() / site.stored_share;
     let receipt = if plug > 0.0 { receipt_of(trip, choice, &span) } else { None };

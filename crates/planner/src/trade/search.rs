@@ -11,7 +11,6 @@ use std::collections::{BTreeMap, HashMap};
 use super::bounds::{Bounds, ToGo};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
-use super::corridor::Corridor;
 use super::staircase::Staircase;
 use crate::StopSign;
 use crate::model::leg::{Leg, Node};
@@ -109,8 +108,6 @@ pub(crate) struct Limits<'a> {
     pub(crate) but: (f64, f64),
     /// A rule that says when stalls are left, in place of every way to do so.
     pub(crate) rule: Option<Strategy>,
-    /// Only drives along this.
-    pub(crate) corridor: Option<Corridor>,
     /// Most labels, where it is given up beyond.
     pub(crate) labels: Option<usize>,
 }
@@ -189,6 +186,9 @@ impl<'a> Search<'a> {
                 search.drive_on(Node::Site(node), search.labels.len() - 1);
             }
         }
+        if search.labels.len() > 3000 {
+            eprintln!("PH   labels {} fineness {:?}", search.labels.len(), fineness.step);
+        }
         Some(search)
     }
 
@@ -231,9 +231,7 @@ impl<'a> Search<'a> {
         for leg in trip.problem.legs(from) {
             let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
             let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
-            let beside = self.limits.corridor.as_ref().is_some_and(|corridor| !corridor.holds(from, leg.to, at.depart));
-            if beside || ruled_out || elsewhere || !self.may_drive(leg, at.depart) || self.passes_a_visit(from, leg.to)
-            {
+            if ruled_out || elsewhere || !self.may_drive(leg, at.depart) || self.passes_a_visit(from, leg.to) {
                 continue;
             }
             for driven in self.drives(&at, leg) {
