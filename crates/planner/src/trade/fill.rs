@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use super::choices::Choices;
 use super::clock_trip::ClockTrip;
 use super::nearby::nearby;
+use super::parts::in_parts;
 use super::replay::Stand;
 use super::staircase::Staircase;
 use crate::StopSign;
@@ -67,6 +68,11 @@ pub(crate) fn unbeaten(mut ways: Vec<Way>) -> Vec<Way> {
     ways
 }
 
+/// What each of some choices takes, but for those that break a limit.
+pub(crate) fn ways(trip: &ClockTrip, choices: impl IntoIterator<Item = Choices>) -> Vec<Way> {
+    choices.into_iter().filter_map(|choices| way(trip, choices)).collect()
+}
+
 /// What some choices take; `None` where they break a limit.
 pub(crate) fn way(trip: &ClockTrip, choices: Choices) -> Option<Way> {
     let (minutes, money) = taken(trip, Stand::start(trip), &choices, 0)?;
@@ -98,8 +104,7 @@ pub(crate) fn stairs<'a>(ways: impl IntoIterator<Item = &'a Way>) -> Staircase {
 }
 
 /// The best plan of each sequence where a unit of money is worth so many minutes; what it was when told to stop.
-pub(crate) fn best(trip: &ClockTrip, found: Vec<Choices>, worth: f64, effort: Effort, stop: &StopSign) -> Vec<Way> {
-    let mut ways: Vec<Way> = found.into_iter().filter_map(|choices| way(trip, choices)).collect();
+pub(crate) fn best(trip: &ClockTrip, mut ways: Vec<Way>, worth: f64, effort: Effort, stop: &StopSign) -> Vec<Way> {
     let goal = |way: &Way| way.minutes + worth * way.money;
     let best = ways.iter().map(goal).fold(f64::INFINITY, f64::min);
     ways.retain(|way| goal(way) <= best + effort.hopeless);
@@ -107,16 +112,17 @@ pub(crate) fn best(trip: &ClockTrip, found: Vec<Choices>, worth: f64, effort: Ef
     unbeaten(by_sequence(ways).into_values().filter_map(best).collect())
 }
 
-/// The whole trade around the plans of a grid, whose departures are moved by such steps, one after another; what it was when told to
-/// stop.
-pub(crate) fn trade(trip: &ClockTrip, found: Vec<Choices>, steps: &[f64], stop: &StopSign) -> Vec<Way> {
-    let ways: Vec<Way> = found.into_iter().filter_map(|choices| way(trip, choices)).collect();
-    let mut front = stairs(&ways);
+/// The whole trade around some ways, whose departures are moved by such steps, one after another; what it was when told to stop.
+pub(crate) fn trade(trip: &ClockTrip, ways: Vec<Way>, steps: &[f64], stop: &StopSign) -> Vec<Way> {
     let mut groups: Vec<Vec<Way>> = by_sequence(ways).into_values().map(unbeaten).collect();
     for &by in steps {
-        for group in groups.iter_mut().take_while(|_| !stop.is_raised()) {
-            spread(trip, group, by, &mut front);
-        }
+        let front = stairs(groups.iter().flatten());
+        let wider = |part: Vec<Vec<Way>>| {
+            let mut front = front.clone();
+            let wider = |group| if stop.is_raised() { group } else { spread(trip, group, by, &mut front) };
+            part.into_iter().map(wider).collect::<Vec<_>>()
+        };
+        groups = in_parts(groups, wider).into_iter().flatten().collect();
     }
     let mut ways = unbeaten(groups.into_iter().flatten().collect());
     let between: Vec<Way> = ways.windows(2).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
@@ -125,25 +131,26 @@ pub(crate) fn trade(trip: &ClockTrip, found: Vec<Choices>, steps: &[f64], stop: 
 }
 
 /// Takes in what is beside the ways of a sequence that are near the front, and between them.
-fn spread(trip: &ClockTrip, group: &mut Vec<Way>, by: f64, front: &mut Staircase) {
+fn spread(trip: &ClockTrip, group: Vec<Way>, by: f64, front: &mut Staircase) -> Vec<Way> {
     let mut found = Vec::new();
-    for center in centers(group, by, front) {
+    for center in centers(&group, by, front) {
         for way in nearby(trip, &center.choices, by, front) {
             front.add(way.minutes, way.money, (0.0, 0.0));
             found.push(way);
         }
     }
-    found.append(group);
-    *group = unbeaten(found);
+    found.extend(group);
+    found.retain(|way| !front.beats(way.minutes - NEAR.0 * by, way.money - NEAR.1 * by, (0.0, 0.0)));
+    let mut found = unbeaten(found);
     let may_count =
         |pair: &&[Way]| !front.beats(pair[0].minutes - NEAR.0 * by, pair[1].money - NEAR.1 * by, (0.0, 0.0));
     let filled: Vec<Way> =
-        group.windows(2).filter(may_count).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
+        found.windows(2).filter(may_count).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
     for way in &filled {
         front.add(way.minutes, way.money, (0.0, 0.0));
     }
-    group.extend(filled);
-    *group = unbeaten(std::mem::take(group));
+    found.extend(filled);
+    unbeaten(found)
 }
 
 /// Some of the ways of a sequence that are near the front.

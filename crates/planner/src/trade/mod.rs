@@ -15,6 +15,7 @@ mod fill;
 mod hull;
 mod nearby;
 mod optimistic;
+mod parts;
 mod price_clock;
 mod replay;
 mod rules;
@@ -39,6 +40,7 @@ use bounds::{Bounds, slopes};
 use choices::Choices;
 use clock_trip::ClockTrip;
 use fill::Effort;
+use parts::in_parts;
 use search::{Fineness, Limits, Search};
 
 /// Minutes along which hours and prices are laid out: a week.
@@ -140,32 +142,22 @@ impl Trade {
     /// The whole trade, with the best plans for time alone and for a worth of money as they are found when nothing else is looked
     /// for: the whole looks at so much that it comes less near to each.
     fn whole(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(Self, Bounds), NoTrade> {
-        let (ways, bounds) = whole_trade(clock, worth, stop).ok_or(NoTrade::Stopped)?;
+        let mut goals = vec![TIME_ALONE, worth];
+        goals.dedup();
+        let (ways, bounds) = whole_trade(clock, &goals, stop).ok_or(NoTrade::Stopped)?;
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
-        let mut trade = Self::replayed(clock, &bounds, fill::thinned(ways));
-        let goals = [TIME_ALONE, worth].into_iter().take(if worth == TIME_ALONE { 1 } else { 2 });
-        for worth in goals {
-            trade.plans.extend(Self::around_best(clock, worth, stop)?.0.plans);
-        }
-        trade.plans = unbeaten(trade.plans);
-        Ok((trade, bounds))
+        let best = goals.into_iter().map(|worth| best_near(clock, ways.clone(), &bounds, worth, stop));
+        let best = best.collect::<Option<Vec<_>>>().ok_or(NoTrade::Stopped)?;
+        let kept = fill::thinned(ways).into_iter().chain(best.into_iter().flatten()).collect();
+        Ok((Self::replayed(clock, &bounds, kept), bounds))
     }
 
     /// The plans around the one that is best where a unit of money is worth so many minutes.
     fn around_best(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(Self, Bounds), NoTrade> {
         let (known, bounds) = known(clock, worth, stop).ok_or(NoTrade::Stopped)?;
-        let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
-        let limits = Limits {
-            bounds: Some(&bounds),
-            known: fill::stairs(&known),
-            best: Some((worth, best + NEAR_BEST)),
-            ..Limits::default()
-        };
-        let fine = Search::run(clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
-        let found = known.into_iter().map(|way| way.choices);
-        let ways = fill::best(clock, fine.into_iter().chain(found).collect(), worth, WHOLLY, stop);
+        let ways = best_near(clock, known, &bounds, worth, stop).ok_or(NoTrade::Stopped)?;
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
@@ -174,9 +166,11 @@ impl Trade {
 
     /// The plans of ways, with receipts.
     fn replayed(clock: &ClockTrip, bounds: &Bounds, ways: Vec<fill::Way>) -> Self {
-        let plans = ways.into_iter().filter_map(|way| replay::replay(clock, &way.choices));
+        let replayed = |part: Vec<fill::Way>| {
+            part.into_iter().filter_map(|way| replay::replay(clock, &way.choices)).collect::<Vec<_>>()
+        };
         Self {
-            plans: unbeaten(plans.collect()),
+            plans: unbeaten(in_parts(ways, replayed).into_iter().flatten().collect()),
             least_minutes: clock.bound_of_minutes(),
             least_money: bounds.least_money(clock),
             trip: Arc::clone(&clock.problem.trip),
@@ -196,7 +190,7 @@ impl Trade {
         let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
         let mut found = Search::run(&clock, COARSE, &Limits::default(), stop).ok_or(NoTrade::Stopped)?;
         found.extend(clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures)));
-        let ways = fill::best(&clock, found, worth, ROUGHLY, stop);
+        let ways = fill::best(&clock, fill::ways(&clock, found), worth, ROUGHLY, stop);
         let of = |way: &fill::Way| way.minutes + worth * way.money;
         let best = ways.iter().min_by(|a, b| of(a).total_cmp(&of(b))).ok_or(NoTrade::Infeasible)?;
         replay::replay(&clock, &best.choices).ok_or(NoTrade::Infeasible)
@@ -230,19 +224,40 @@ impl Trade {
     }
 }
 
-/// The ways of the whole trade, and what is still to come at least from anywhere. `None` when told to stop.
-fn whole_trade(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Option<(Vec<fill::Way>, Bounds)> {
+/// The ways of the whole trade, and what is still to come at least from anywhere, for these worths of money too. `None` when told
+/// to stop.
+fn whole_trade(clock: &ClockTrip, goals: &[f64], stop: &StopSign) -> Option<(Vec<fill::Way>, Bounds)> {
     let fastest = clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures));
     let rough = Search::run(clock, ROUGH, &Limits::default(), stop)?.into_iter().chain(fastest);
-    let rough = fill::trade(clock, rough.collect(), &ROUGH_STEPS, stop);
+    let rough = fill::trade(clock, fill::ways(clock, rough), &ROUGH_STEPS, stop);
     let mut worths = slopes(rough.iter().map(|way| (way.minutes, way.money)));
-    worths.push(worth);
+    worths.extend(goals);
     let bounds = Bounds::new(clock, &worths, stop)?;
     let but = (-MAY_BECOME.0, -MAY_BECOME.1);
     let limits = Limits { bounds: Some(&bounds), known: fill::stairs(&rough), but, ..Limits::default() };
     let found = Search::run(clock, THOROUGH, &limits, stop)?;
-    let found = found.into_iter().chain(rough.into_iter().map(|way| way.choices));
-    Some((fill::trade(clock, found.collect(), &THOROUGH_STEPS, stop), bounds))
+    let found = fill::ways(clock, found).into_iter().chain(rough).collect();
+    Some((fill::trade(clock, found, &THOROUGH_STEPS, stop), bounds))
+}
+
+/// The best ways of each sequence where a unit of money is worth so many minutes, beside what is known. `None` when told to stop.
+fn best_near(
+    clock: &ClockTrip,
+    known: Vec<fill::Way>,
+    bounds: &Bounds,
+    worth: f64,
+    stop: &StopSign,
+) -> Option<Vec<fill::Way>> {
+    let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
+    let limits = Limits {
+        bounds: Some(bounds),
+        known: fill::stairs(&known),
+        best: Some((worth, best + NEAR_BEST)),
+        ..Limits::default()
+    };
+    let fine = Search::run(clock, FINE, &limits, stop)?;
+    let ways = fill::ways(clock, fine).into_iter().chain(known).collect();
+    Some(fill::best(clock, ways, worth, WHOLLY, stop))
 }
 
 /// Ways by a coarse search near the best where a unit of money is worth so many minutes, and what is still to come at least from
@@ -253,12 +268,16 @@ fn known(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Option<(Vec<fill::Wa
     let bounds = Bounds::new(clock, &[worth], stop)?;
     // Where the fastest by the road keeps no pause, the soonest that does, whatever it costs, tells how good the best has to be.
     let soonest = || Search::run(clock, SOONEST, &Limits { bounds: Some(&bounds), ..Limits::default() }, stop);
-    let soonest = if fastest.is_none() { fill::best(clock, soonest()?, worth, ROUGHLY, stop) } else { Vec::new() };
+    let soonest = if fastest.is_none() {
+        fill::best(clock, fill::ways(clock, soonest()?), worth, ROUGHLY, stop)
+    } else {
+        Vec::new()
+    };
     let goal = |way: &fill::Way| way.minutes + worth * way.money;
     let most = fastest.iter().chain(&soonest).map(goal).reduce(f64::min).map(|most| (worth, most + NEAR_BEST));
     let limits = Limits { bounds: Some(&bounds), best: most, ..Limits::default() };
     let coarse = Search::run(clock, COARSE, &limits, stop)?;
-    let coarse = fill::best(clock, coarse, worth, ROUGHLY, stop);
+    let coarse = fill::best(clock, fill::ways(clock, coarse), worth, ROUGHLY, stop);
     Some((coarse.into_iter().chain(fastest).chain(soonest).collect(), bounds))
 }
 

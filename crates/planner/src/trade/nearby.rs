@@ -16,6 +16,8 @@ use spare_hour_core::quantity::{Minutes, Soc};
 const ALIKE: (f64, f64) = (0.02, 0.002);
 /// A change of price is looked for so many times the step beside a departure.
 const AT_A_CHANGE: f64 = 6.0;
+/// What is no better than this than plans that are known is not taken in, minutes and money.
+const HARDLY: (f64, f64) = (0.02, 0.002);
 /// A wait is moved by so many minutes for each point.
 const WAIT: f64 = 2.0;
 
@@ -44,7 +46,7 @@ pub(super) fn nearby(trip: &ClockTrip, known: &Choices, by: f64, front: &Stairca
     }
     let end = |(index, label): (usize, &Label)| {
         let (minutes, money) = label.at.at_end(trip, known)?;
-        (!front.beats(minutes, money, (0.0, 0.0))).then_some((minutes, money, index))
+        (!front.beats(minutes, money, HARDLY)).then_some((minutes, money, index))
     };
     let ends: Vec<(f64, f64, usize)> = now.iter().enumerate().filter_map(end).collect();
     let way = |(minutes, money, index): (f64, f64, usize)| {
