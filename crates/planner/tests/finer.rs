@@ -198,13 +198,13 @@ fn unbeaten(mut ways: Vec<Way>) -> Vec<Way> {
     ways
 }
 
-/// A road by a seed, as the search sees it and as the planner does.
-fn invented(seed: u64, count: usize) -> (Road, TradeTrip) {
+/// A road by a seed, with so many stops about so many km apart, as the search sees it and as the planner does.
+fn invented(seed: u64, count: usize, apart: f64) -> (Road, TradeTrip) {
     let mut rng = Rng::with_seed(seed);
-    let km = 78.0 * (count + 1) as f64;
+    let km = apart * (count + 1) as f64;
     let (mut stops, mut sites, mut tariffs) = (Vec::new(), Vec::new(), Vec::new());
     for index in 0..count {
-        let at = 78.0 * (index + 1) as f64 + 20.0 * (rng.f64() - 0.5);
+        let at = apart * (index + 1) as f64 + 20.0 * (rng.f64() - 0.5);
         let power = [50.0, 100.0, 150.0, 300.0][rng.usize(0..4)];
         let (day, from) = (0.4 + 0.4 * rng.f64(), rng.i8(9..16));
         let (other, flat) = (day * (0.4 + 0.8 * rng.f64()), f64::from(u8::from(rng.f64() < 0.3)));
@@ -268,8 +268,10 @@ fn missed(trade: &Trade, point: (f64, f64)) -> f64 {
 #[test]
 fn the_trade_covers_a_finer_search() {
     let (mut points, mut not_covered, mut worst) = (0, 0, 0.0f64);
-    for seed in 0..6 {
-        let (road, asked) = invented(seed, 9);
+    let far_apart = (0..5).map(|seed| (seed, 9, 78.0));
+    let dense = [(601, 12, 55.0), (601, 14, 45.0), (601, 18, 40.0)];
+    for (seed, count, apart) in far_apart.chain(dense) {
+        let (road, asked) = invented(seed, count, apart);
         let found = road.search();
         let Ok(trade) = Trade::new(&asked, None, &StopSign::default()) else {
             assert!(found.is_empty(), "seed {seed}: {} ways were missed", found.len());
@@ -282,7 +284,7 @@ fn the_trade_covers_a_finer_search() {
             worst = worst.max(by);
         }
         println!(
-            "seed {seed}: {} points, {} plans, {not_covered} of {points} not covered, worst {worst:.2}",
+            "{count} stops, seed {seed}: {} points, {} plans, {not_covered} of {points} not covered, worst {worst:.2}",
             found.len(),
             trade.plans.len()
         );
@@ -301,7 +303,7 @@ fn is_within(plans: &[ClockPlan], (minutes, money): (f64, f64), within: AllWithi
 fn what_is_certified_of_a_trade_is_so_and_not_of_one_with_a_hole() {
     let (mut certified, mut close, mut refused) = (0, 0, 0);
     for seed in 20..26 {
-        let (road, asked) = invented(seed, 5);
+        let (road, asked) = invented(seed, 5, 78.0);
         let Ok(trade) = Trade::new(&asked, None, &StopSign::default()) else { continue };
         let proven = |plans: &[ClockPlan]| {
             let proving = Proving::of(&asked, plans, &StopSign::default()).unwrap();

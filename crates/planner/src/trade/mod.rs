@@ -48,7 +48,7 @@ pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
 /// The whole trade is looked for twice: roughly, which tells how good the rest has to be, and well enough to find every sequence of
 /// stops that counts.
 const ROUGH: Fineness = Fineness { step: 10.0, slack: (2.0, 0.2), optimistic: false, ahead: (0.0, 0.0) };
-const THOROUGH: Fineness = Fineness { step: 4.0, slack: (0.5, 0.05), optimistic: false, ahead: (0.0, 0.0) };
+const THOROUGH: Fineness = Fineness { step: 4.0, slack: (0.3, 0.03), optimistic: false, ahead: (0.0, 0.0) };
 /// A way that is beaten by no more than this may still become a plan of the trade when its departures are moved.
 const MAY_BECOME: (f64, f64) = (2.0, 0.3);
 /// The steps by which departures are moved after each.

@@ -186,9 +186,6 @@ impl<'a> Search<'a> {
                 search.drive_on(Node::Site(node), search.labels.len() - 1);
             }
         }
-        if search.labels.len() > 3000 {
-            eprintln!("PH   labels {} fineness {:?}", search.labels.len(), fineness.step);
-        }
         Some(search)
     }
 
