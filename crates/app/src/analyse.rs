@@ -1,6 +1,7 @@
 //! `spare-hour analyse`: a session as JSON or as tables for people.
 
 use std::fmt::Write;
+use std::io::Write as _;
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
@@ -11,7 +12,7 @@ use spare_hour_core::session::analysis::{Analysis, Basis, Slice};
 use spare_hour_core::session::distance_base::{DistanceBase, Distances};
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::usable_capacity::Method;
-use spare_hour_formats::{Hints, TimesAs, analysis_json, clock, read_session_csv, read_session_with};
+use spare_hour_formats::{Hints, TimesAs, clock, read_session_csv, read_session_with, write_analysis_json};
 use spare_hour_wording::findings;
 
 use crate::{Failure, print, read_file, read_input};
@@ -98,8 +99,13 @@ impl Analyse {
         session.conditions.rated_range = session.conditions.rated_range.or(self.range_km.map(Distance::km));
         let basis = self.basis(session.conditions.rated_range);
         let report = Report::new(&session, basis, None).map_err(|error| Failure::Input(format!("{file}: {error}")))?;
-        let text = if self.json { analysis_json(&session, &report) } else { tables(&session, &report) };
-        print(&text);
+        if self.json {
+            // Who reads it may have gone, as with every other print.
+            let mut out = std::io::stdout().lock();
+            let _ = write_analysis_json(&session, &report, &mut out).and_then(|()| writeln!(out));
+        } else {
+            print(&tables(&session, &report));
+        }
         Ok(())
     }
 

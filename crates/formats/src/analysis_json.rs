@@ -1,8 +1,9 @@
 //! Analysis JSON: everything read off one session. Fields with no data are null, never zero.
 
 use std::collections::HashMap;
+use std::io::{BufWriter, Write};
 
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 use spare_hour_core::charging::curve_band::{BandPoint, Support};
 use spare_hour_core::charging::curve_features::{Step, Stretch};
 use spare_hour_core::quantity::{Distance, Energy, Minutes};
@@ -21,7 +22,7 @@ use spare_hour_wording::findings;
 use crate::number::plain;
 
 #[derive(Serialize)]
-struct AnalysisFile {
+struct AnalysisFile<'a> {
     format: &'static str,
     version: u32,
     start_soc: f64,
@@ -51,14 +52,41 @@ struct AnalysisFile {
     usable_capacity: Option<CapacityFile>,
     distance_base: Option<&'static str>,
     forecasts: Vec<ForecastFile>,
-    findings: Vec<FindingFile>,
+    findings: Findings<'a>,
     times: Option<String>,
-    readings: Vec<ReadingFile>,
+    readings: Readings<'a>,
+}
+
+/// What is odd, written one by one: a charge may have as many findings as readings.
+struct Findings<'a>(&'a [Finding]);
+
+impl Serialize for Findings<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_seq(self.0.iter().map(finding_file))
+    }
+}
+
+/// All readings in the order of the clock, written one by one.
+struct Readings<'a> {
+    session: &'a Session,
+    analysis: &'a Analysis,
+}
+
+impl Serialize for Readings<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let slips: HashMap<usize, &Slip> =
+            self.analysis.timeline.kept().slips.iter().map(|(reading, slip)| (*reading, slip)).collect();
+        let readings = &self.session.readings;
+        let mut order: Vec<usize> = (0..readings.len()).collect();
+        order.sort_by(|&a, &b| readings[a].elapsed.get().total_cmp(&readings[b].elapsed.get()));
+        let slip = |index: usize| slips.get(&index).and_then(|slip| slip.word());
+        serializer.collect_seq(order.into_iter().map(|at| reading_file(self.session, &readings[at], slip(at))))
+    }
 }
 
 /// A reading as it was taken; one that is passed over says why.
 #[derive(Serialize)]
-struct ReadingFile {
+struct ReadingFile<'a> {
     elapsed_s: f64,
     soc: Option<f64>,
     soc_by_range: bool,
@@ -69,8 +97,8 @@ struct ReadingFile {
     battery_c: Option<f64>,
     ambient_c: Option<f64>,
     range_km: Option<f64>,
-    note: Option<String>,
-    left_out: Option<String>,
+    note: Option<&'a str>,
+    left_out: Option<&'a str>,
 }
 
 #[derive(Serialize)]
@@ -178,10 +206,24 @@ struct ForecastFile {
     actual_min: Option<f64>,
 }
 
-/// Everything read off a session.
+/// Everything read off a session, as a text.
 pub fn analysis_json(session: &Session, report: &Report) -> String {
+    serde_json::to_string_pretty(&analysis_file(session, report)).unwrap_or_default()
+}
+
+/// Everything read off a session, written as it goes: of 200,000 readings it may be 100 MB.
+///
+/// # Errors
+/// When it cannot be written.
+pub fn write_analysis_json(session: &Session, report: &Report, to: &mut dyn Write) -> std::io::Result<()> {
+    let mut to = BufWriter::new(to);
+    serde_json::to_writer_pretty(&mut to, &analysis_file(session, report))?;
+    to.flush()
+}
+
+fn analysis_file<'a>(session: &'a Session, report: &'a Report) -> AnalysisFile<'a> {
     let (analysis, curve) = (&report.analysis, &report.curve);
-    let file = AnalysisFile {
+    AnalysisFile {
         format: "spare-hour/analysis",
         version: 1,
         start_soc: plain(analysis.timeline.start_soc().get()),
@@ -211,11 +253,10 @@ pub fn analysis_json(session: &Session, report: &Report) -> String {
         usable_capacity: report.capacity.map(capacity_file),
         distance_base: analysis.basis().range.map(|_| base_word(analysis.basis().base)),
         forecasts: report.forecasts.iter().map(forecast_file).collect(),
-        findings: report.findings.iter().map(finding_file).collect(),
+        findings: Findings(&report.findings),
         times: session.conditions.other.iter().find(|(key, _)| key == "times").map(|(_, read)| read.clone()),
-        readings: readings(session, analysis),
-    };
-    serde_json::to_string_pretty(&file).unwrap_or_default()
+        readings: Readings { session, analysis },
+    }
 }
 
 fn base_word(base: DistanceBase) -> &'static str {
@@ -298,30 +339,22 @@ fn window_file(analysis: &Analysis, window: &Window) -> WindowFile {
     }
 }
 
-/// All readings in the order of the clock.
-fn readings(session: &Session, analysis: &Analysis) -> Vec<ReadingFile> {
-    let slips: HashMap<usize, &Slip> =
-        analysis.timeline.kept().slips.iter().map(|(reading, slip)| (*reading, slip)).collect();
-    let of = |(index, reading): (usize, &Reading)| {
-        let soc = session.soc_of(reading);
-        ReadingFile {
-            elapsed_s: plain(60.0 * reading.elapsed.get()),
-            soc: soc.map(|soc| plain(soc.get())),
-            soc_by_range: reading.soc.is_none() && soc.is_some(),
-            power_kw: reading.power.map(|power| plain(power.get())),
-            energy_kwh: reading.energy.map(|energy| plain(energy.get())),
-            voltage_v: reading.voltage.map(|voltage| plain(voltage.get())),
-            current_a: reading.current.map(|current| plain(current.get())),
-            battery_c: reading.battery.map(|temperature| plain(temperature.get())),
-            ambient_c: reading.ambient.map(|temperature| plain(temperature.get())),
-            range_km: reading.range.map(|range| plain(range.get())),
-            note: reading.note.clone(),
-            left_out: reading.left_out.clone().or_else(|| Some(slips.get(&index)?.word()?.to_string())),
-        }
-    };
-    let mut rows: Vec<ReadingFile> = session.readings.iter().enumerate().map(of).collect();
-    rows.sort_by(|a, b| a.elapsed_s.total_cmp(&b.elapsed_s));
-    rows
+fn reading_file<'a>(session: &Session, reading: &'a Reading, slip: Option<&'static str>) -> ReadingFile<'a> {
+    let soc = session.soc_of(reading);
+    ReadingFile {
+        elapsed_s: plain(60.0 * reading.elapsed.get()),
+        soc: soc.map(|soc| plain(soc.get())),
+        soc_by_range: reading.soc.is_none() && soc.is_some(),
+        power_kw: reading.power.map(|power| plain(power.get())),
+        energy_kwh: reading.energy.map(|energy| plain(energy.get())),
+        voltage_v: reading.voltage.map(|voltage| plain(voltage.get())),
+        current_a: reading.current.map(|current| plain(current.get())),
+        battery_c: reading.battery.map(|temperature| plain(temperature.get())),
+        ambient_c: reading.ambient.map(|temperature| plain(temperature.get())),
+        range_km: reading.range.map(|range| plain(range.get())),
+        note: reading.note.as_deref(),
+        left_out: reading.left_out.as_deref().or(slip),
+    }
 }
 
 fn slice_file(slice: &Slice) -> SliceFile {

@@ -47,7 +47,7 @@ use spare_hour_wording::refused;
 use thiserror::Error;
 
 pub use advice_json::advice_json;
-pub use analysis_json::analysis_json;
+pub use analysis_json::{analysis_json, write_analysis_json};
 pub use begun_plan::{BegunPlace, BegunPlan, BegunStop};
 pub use car_list::{ListedCurve, read_cars, read_curves, read_points, write_cars, write_curves, write_points};
 pub use conditions::{condition_pairs, note_condition};
