@@ -7,6 +7,7 @@ use spare_hour_core::session::findings::{Finding, Severity};
 use spare_hour_core::session::report::Report;
 use spare_hour_core::session::soc_timeline::Moment;
 
+use super::shown_findings::shown;
 use crate::charts::{Line, Mark, Part, Plot, Scale, TOP, c_rate_ticks, path, ticks, x_scale, y_scale};
 use spare_hour_wording::{figures, findings};
 
@@ -84,14 +85,14 @@ fn parts(report: &Report, x: &Scale, sentence: &impl Fn(&Finding) -> String) -> 
         let (from, to) = (x.at(span.0.get()), x.at(span.1.get()));
         Some(Part { x: from, width: (to - from).max(2.0), told: sentence(finding) })
     };
-    report.findings.iter().filter_map(part).collect()
+    shown(report).into_iter().filter_map(|(_, finding)| part(finding)).collect()
 }
 
 /// The findings that have a place, each with its letter, above the curve; those that would lie on each other above, else
 /// below one another.
 fn marks(report: &Report, x: &Scale, y: &Scale, sentence: &impl Fn(&Finding) -> String) -> Vec<Mark> {
     let mut marks: Vec<Mark> = Vec::new();
-    for (index, finding) in report.findings.iter().enumerate() {
+    for (index, finding) in shown(report) {
         let Some(at) = finding.at else { continue };
         let soc = report.analysis.timeline.soc_at(at).get();
         let (place, curve) = (x.at(soc), y.at(report.curve.power.at(soc)));

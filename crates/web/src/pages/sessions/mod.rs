@@ -8,6 +8,7 @@ mod grid;
 mod loaded;
 mod money;
 mod own_window;
+mod shown_findings;
 mod take_away;
 mod view;
 

@@ -19,6 +19,7 @@ use spare_hour_formats::clock;
 use super::charts::{letter, power_over_soc, soc_over_minutes};
 use super::loaded::Loaded;
 use super::own_window::{Asked, OwnWindow};
+use super::shown_findings::shown;
 use crate::charts::Plot;
 use crate::charts::bricks::{Bricks, minute_bricks};
 use crate::forms::distance_base::{base_name, bases, parse_base};
@@ -43,6 +44,8 @@ pub(crate) struct SessionView {
     pub(crate) facts: Vec<Fact>,
     pub(crate) noted: Vec<Fact>,
     pub(crate) findings: Vec<FindingRow>,
+    /// How many findings there are beyond those shown.
+    pub(crate) more_findings: usize,
     /// What several charges of the car tell together, this one among them.
     pub(crate) agreed: Vec<String>,
     pub(crate) power: Plot,
@@ -146,11 +149,13 @@ impl SessionView {
         let window = |&(from, to): &(f64, f64)| analysis.window(Soc::percent(from), Soc::percent(to));
         let used = analysis.basis().base;
         let own = OwnWindow::new(analysis, asked, units);
+        let shown = shown(&report);
         Ok(Self {
             headline: headline(analysis),
             facts: facts(loaded, &report),
             noted: noted(loaded),
-            findings: report.findings.iter().enumerate().map(|pair| finding_row(pair, units, agreed)).collect(),
+            more_findings: report.findings.len() - shown.len(),
+            findings: shown.into_iter().map(|pair| finding_row(pair, units, agreed)).collect(),
             agreed: agreed.iter().map(findings::agreed).collect(),
             power: power_over_soc(&report, units),
             soc: soc_over_minutes(&report),
