@@ -142,13 +142,14 @@ fn triggers(connection: &mut SqliteConnection, table: &str) -> Result<String> {
     .load(connection)?;
     let keys: Vec<&ColumnInfo> = columns.iter().filter(|column| column.pk > 0).collect();
     let row = |whose: &str| {
-        let is = |key: &&ColumnInfo| format!("'{0} IS ' || quote({whose}.{0})", key.name);
-        keys.iter().map(is).collect::<Vec<_>>().join(" || ' AND ' || ")
+        let is = |key: &&ColumnInfo| format!("'{0} IS ', quote({whose}.{0})", key.name);
+        keys.iter().map(is).collect::<Vec<_>>().join(", ' AND ', ")
     };
-    let note = |sql: String| format!("INSERT INTO undo_note (name, sql) VALUES ('{table}', {sql});");
+    // Put together at once: a text of megabytes would be copied again for every column after it.
+    let note = |pieces: String| format!("INSERT INTO undo_note (name, sql) VALUES ('{table}', concat({pieces}));");
     let names = columns.iter().map(|column| column.name.as_str()).collect::<Vec<_>>();
-    let olds = names.iter().map(|name| format!("quote(old.{name})")).collect::<Vec<_>>().join(" || ', ' || ");
-    let sets = names.iter().map(|name| format!("'{name} = ' || quote(old.{name})")).collect::<Vec<_>>();
+    let olds = names.iter().map(|name| format!("quote(old.{name})")).collect::<Vec<_>>().join(", ', ', ");
+    let sets = names.iter().map(|name| format!("'{name} = ', quote(old.{name})")).collect::<Vec<_>>();
     // What comes with a row that is new goes with it.
     let new = |parent: &Parent| {
         format!("NOT EXISTS (SELECT 1 FROM undo_new WHERE name = '{}' AND id = new.{})", parent.parent, parent.via)
@@ -164,7 +165,7 @@ fn triggers(connection: &mut SqliteConnection, table: &str) -> Result<String> {
     let inserted = if table == NEVER_ADDED_ALONE {
         String::new()
     } else {
-        let added = note(format!("'DELETE FROM {table} WHERE ' || {}", row("new")));
+        let added = note(format!("'DELETE FROM {table} WHERE ', {}", row("new")));
         format!(
             "CREATE TEMP TRIGGER undo_{table}_i AFTER INSERT ON main.{table} {unless} BEGIN {added} {remember} END;"
         )
@@ -173,9 +174,8 @@ fn triggers(connection: &mut SqliteConnection, table: &str) -> Result<String> {
         "{inserted}
          CREATE TEMP TRIGGER undo_{table}_u AFTER UPDATE ON main.{table} BEGIN {changed} END;
          CREATE TEMP TRIGGER undo_{table}_d AFTER DELETE ON main.{table} BEGIN {removed} END;",
-        changed =
-            note(format!("'UPDATE {table} SET ' || {} || ' WHERE ' || {}", sets.join(" || ', ' || "), row("new"))),
-        removed = note(format!("'INSERT INTO {table} ({}) VALUES (' || {olds} || ')'", names.join(", "))),
+        changed = note(format!("'UPDATE {table} SET ', {}, ' WHERE ', {}", sets.join(", ', ', "), row("new"))),
+        removed = note(format!("'INSERT INTO {table} ({}) VALUES (', {olds}, ')'", names.join(", "))),
     ))
 }
 
