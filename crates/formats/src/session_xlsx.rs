@@ -9,6 +9,9 @@ use spare_hour_core::session::report::Report;
 use crate::conditions::condition_pairs;
 use spare_hour_core::session::session_check::READING;
 
+/// So many readings are many.
+const MANY: usize = 20_000;
+
 /// Writes the workbook.
 ///
 /// # Errors
@@ -16,7 +19,10 @@ use spare_hour_core::session::session_check::READING;
 pub fn write_session_xlsx(session: &Session, report: &Report) -> Result<Vec<u8>, XlsxError> {
     let mut book = Workbook::new();
     let bold = Format::new().set_bold();
-    readings(sheet(&mut book, "readings")?, session, &bold)?;
+    // Many readings are written as they come, by way of a file, and not gathered first.
+    let of_readings =
+        if session.readings.len() < MANY { book.add_worksheet() } else { book.add_worksheet_with_constant_memory()? };
+    readings(of_readings.set_name("readings")?, session, &bold)?;
     curve(sheet(&mut book, "curve")?, report, &bold)?;
     windows(sheet(&mut book, "windows")?, &report.analysis, &bold)?;
     grid(sheet(&mut book, "grid")?, &report.analysis, &bold)?;

@@ -1,5 +1,6 @@
 //! Measured charges: what was noted, every reading, and the text they were made from.
 
+use diesel::connection::DefaultLoadingMode;
 use diesel::prelude::*;
 use spare_hour_core::quantity::Temperature;
 use spare_hour_core::session::{Conditions, Session};
@@ -140,12 +141,12 @@ impl Store {
         let connection = &mut *self.connection()?;
         let row: Option<Row> = sessions::table.find(id).select(Row::as_select()).first(connection).optional()?;
         let row = row.ok_or(StoreError::NotFound { what: "session", id })?;
-        let rows: Vec<ReadingRow> = readings::table
+        let rows = readings::table
             .filter(readings::session_id.eq(id))
             .order(readings::position)
             .select(ReadingRow::as_select())
-            .load(connection)?;
-        row.stored(rows.into_iter().map(ReadingRow::reading).collect())
+            .load_iter::<ReadingRow, DefaultLoadingMode>(connection)?;
+        row.stored(rows.map(|row| row.map(ReadingRow::reading)).collect::<QueryResult<_>>()?)
     }
 
     /// How warm the battery was when a session began, as was noted or its first reading tells; `None` where nobody knows.

@@ -1,28 +1,22 @@
 //! Everything that is kept, out in one file and back in.
 
-use std::fs::File;
 use std::io::{BufWriter, Seek};
 
 use askama::Template;
-use axum::body::Body;
 use axum::extract::{Multipart, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 
 use spare_hour_planning::backup;
-use spare_hour_store::Store;
-use tokio_util::io::ReaderStream;
 
 use crate::app::App;
-use crate::http::download::download_body;
+use crate::http::download::{download_file, unnamed_file};
 use crate::http::error::{WebError, page};
 use crate::http::upload::save_upload;
 use crate::layout::Frame;
 
 /// Where backups are taken in.
 pub(crate) const ADDRESSES: [&str; 2] = ["/backup", "/everything"];
-/// Bytes of a file that are sent at once.
-const AT_ONCE: usize = 64 * 1024;
 /// Largest file that is taken back in, bytes.
 pub(crate) const MOST_BYTES: usize = 500_000_000;
 
@@ -54,12 +48,6 @@ async fn show_page(app: &App, fault: Option<String>) -> Result<Response, WebErro
     Ok(page(status, &EverythingPage { frame, fault, is_empty, place, copies }))
 }
 
-/// A file without a name beside the database, where there is room for what is in it; it is gone once it is closed.
-fn unnamed_file(store: &Store) -> Result<File, WebError> {
-    let beside = store.path().parent().unwrap_or(store.path());
-    tempfile::tempfile_in(beside).map_err(WebError::of_file)
-}
-
 /// The copies in a directory, the newest first.
 fn copies_in(place: &std::path::Path) -> Vec<(String, String)> {
     let copy = |entry: std::fs::DirEntry| {
@@ -82,8 +70,7 @@ pub(crate) async fn json(State(app): State<App>) -> Result<Response, WebError> {
             Ok(file)
         })
         .await?;
-    let body = Body::from_stream(ReaderStream::with_capacity(tokio::fs::File::from_std(file), AT_ONCE));
-    Ok(download_body(backup::FILE, "application/json", body))
+    Ok(download_file(backup::FILE, "application/json", file))
 }
 
 /// Takes such a file, where nothing is kept yet.

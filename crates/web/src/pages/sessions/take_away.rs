@@ -1,5 +1,6 @@
 //! Sessions to take away: what they were made from, CSV, JSON, a workbook, the analysis, and every chart.
 
+use std::io::Seek;
 use std::sync::Arc;
 
 use askama::Template;
@@ -8,7 +9,7 @@ use axum::response::Response;
 use spare_hour_core::quantity::Minutes;
 use spare_hour_core::quantity::units::Units;
 use spare_hour_core::session::report::Report;
-use spare_hour_formats::{analysis_json, write_session_csv, write_session_json, write_session_xlsx};
+use spare_hour_formats::{write_analysis_json, write_session_csv, write_session_json, write_session_xlsx};
 
 use super::Loaded;
 use super::charts::{power_over_soc, soc_over_minutes};
@@ -16,7 +17,7 @@ use crate::app::App;
 use crate::charts::bricks::{Brick, minute_bricks};
 use crate::charts::{Kind, drawing_file, parse_file};
 use crate::http::address::Path;
-use crate::http::download::{XLSX, download};
+use crate::http::download::{XLSX, download, download_file, unnamed_file};
 use crate::http::error::WebError;
 use spare_hour_planning::read_charge::Reports;
 
@@ -60,13 +61,16 @@ pub(crate) async fn xlsx(State(app): State<App>, Path(id): Path<i32>) -> Result<
 /// Everything read off a session, as JSON.
 pub(crate) async fn analysis(State(app): State<App>, Path(id): Path<i32>) -> Result<Response, WebError> {
     let reports = app.reports();
-    let text = app
+    let file = app
         .run(move |store| {
             let (loaded, report) = reported(store, id, reports)?;
-            Ok(analysis_json(loaded.session(), &report))
+            let mut file = unnamed_file(store)?;
+            let written = write_analysis_json(loaded.session(), &report, &mut file).and_then(|()| file.rewind());
+            written.map_err(WebError::of_file)?;
+            Ok(file)
         })
         .await?;
-    Ok(download(&format!("session-{id}-analysis.json"), "application/json", text))
+    Ok(download_file(&format!("session-{id}-analysis.json"), "application/json", file))
 }
 
 /// A chart as SVG, PNG or CSV.
