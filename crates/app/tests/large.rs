@@ -64,3 +64,35 @@ fn a_large_backup_comes_in_and_goes_out_piece_by_piece() {
     println!("{} bytes in, {sent} out; {before:.0} MB held before, {taken_in:.0} and {most:.0} at most", file.len());
     assert!(sent as usize >= file.len() / 2 && most < before + MOST_MORE, "{before:.0} MB before, {most:.0} at most");
 }
+
+/// Readings of the longest charge there may be.
+const LONGEST: u32 = 200_000;
+/// What the server may hold at most whatever file it is given, MB.
+const MOST_HELD: f64 = 300.0;
+
+#[test]
+fn the_longest_charge_of_mere_noise_is_kept_shown_and_given_out_within_its_memory() {
+    let mut random = fastrand::Rng::with_seed(11);
+    let mut row = |at: u32| {
+        let soc = 10.0 + 80.0 * f64::from(at) / f64::from(LONGEST) + 4.0 * (random.f64() - 0.5);
+        format!("{:.3},{soc:.4},{:.2}\n", 0.018 * f64::from(at), 60.0 + 80.0 * random.f64())
+    };
+    let rows: String = (0..LONGEST).map(&mut row).collect();
+    let csv = format!("elapsed,soc,power_kw\n{rows}");
+    let server = Server::start("serve");
+    let parts = [("car", "new"), ("car_name", "Tern"), ("usable", "60"), ("range", ""), ("name", "noise")];
+    let (status, _, body) = server.upload("/sessions", &parts, Some(("noise.csv", &csv)));
+    assert_eq!(status, 303, "{body}");
+    // Most of its readings are slips; the page shows the first of them, and says how many more there are.
+    let (status, page) = server.get("/sessions/1");
+    let more = page.split("more of the kind").next().and_then(|before| before.rsplit("and ").next());
+    let more: usize = more.and_then(|count| count.trim().parse().ok()).unwrap();
+    assert!(status == 200 && more > 100_000 && page.len() < 2_000_000, "{more} more, {} bytes", page.len());
+    for what in ["analysis.json", "session.json", "session.csv", "session.xlsx"] {
+        let mut answer = agent().get(format!("{}/sessions/1/{what}", server.url)).call().unwrap();
+        let sent = std::io::copy(&mut answer.body_mut().as_reader(), &mut std::io::sink()).unwrap();
+        let held = most_held(server.process());
+        println!("{what}: {sent} bytes, at most {held:.0} MB held");
+        assert!(sent > 1_000_000 && held < MOST_HELD, "{what}: {sent} bytes, {held:.0} MB held");
+    }
+}

@@ -1,6 +1,6 @@
 //! Session JSON, version 1: a session with all that was noted. docs/formats/session.schema.json describes it.
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, Serializer};
 use serde_json::{Map, Value};
 use spare_hour_core::quantity::{Current, Distance, Energy, Minutes, Power, Soc, Temperature, Voltage};
 use spare_hour_core::session::{Conditions, Reading, Session};
@@ -11,7 +11,7 @@ use crate::{FormatError, text_of};
 
 const FORMAT: &str = "spare-hour/session";
 
-#[derive(Deserialize, Serialize)]
+#[derive(Deserialize)]
 struct File {
     format: String,
     version: u32,
@@ -139,9 +139,25 @@ pub fn write_session_json(session: &Session) -> String {
             None => drop(conditions.insert(key, value)),
         }
     }
-    let readings = session.readings.iter().map(Row::of).collect();
-    let file = File { format: FORMAT.into(), version: 1, conditions, readings };
+    let file = Written { format: FORMAT, version: 1, conditions, readings: Rows(&session.readings) };
     serde_json::to_string_pretty(&file).unwrap_or_default()
+}
+
+/// The file as it is written, reading by reading.
+#[derive(Serialize)]
+struct Written<'a> {
+    format: &'static str,
+    version: u32,
+    conditions: Map<String, Value>,
+    readings: Rows<'a>,
+}
+
+struct Rows<'a>(&'a [Reading]);
+
+impl Serialize for Rows<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_seq(self.0.iter().map(Row::of))
+    }
 }
 
 #[cfg(test)]

@@ -55,12 +55,14 @@ pub fn agreed_with(store: &Store, charge: &ReadCharge, reports: &Reports) -> Res
     let Some(car) = charge.stored.about.car else { return Ok(Vec::new()) };
     let mut read = Vec::new();
     for line in store.sessions()?.into_iter().rev().filter(|line| line.car == Some(car)) {
-        let other = ReadCharge::new(store, line.id)?;
-        if let Ok(report) = other.report(reports, None) {
+        // It is held already, and may be long.
+        let other = if line.id == charge.stored.id { None } else { Some(ReadCharge::new(store, line.id)?) };
+        if let Ok(report) = other.as_ref().unwrap_or(charge).report(reports, None) {
             read.push((other, report));
         }
     }
-    let members: Vec<Member> = read.iter().map(|(charge, report)| member(charge, report)).collect();
+    let members: Vec<Member> =
+        read.iter().map(|(other, report)| member(other.as_ref().unwrap_or(charge), report)).collect();
     let name = &charge.stored.about.name;
     Ok(agreed(&members).into_iter().filter(|one| one.charges().contains(name)).collect())
 }

@@ -9,7 +9,6 @@ use fastrand::Rng;
 
 use crate::charging::curve_fit::{FittedCurve, stretch_width};
 use crate::quantity::{Energy, Power, Soc};
-use crate::session::Session;
 use crate::session::soc_timeline::{Moment, SocTimeline};
 
 /// Curves drawn.
@@ -45,16 +44,13 @@ pub struct Support {
     pub farthest: Soc,
 }
 
-/// The band around the curve of a session, at each whole percent that was measured; empty when nothing can be fitted.
-pub fn curve_band(session: &Session, usable: Energy) -> Vec<BandPoint> {
-    let Ok(timeline) = SocTimeline::new(session) else {
-        return Vec::new();
-    };
-    let kw_step = power_resolution(&timeline);
-    let (drawable, width) = (drawable(&timeline), stretch_width(&timeline));
+/// The band around the curve of a session, at each whole percent that was measured.
+pub fn curve_band(timeline: &SocTimeline, usable: Energy) -> Vec<BandPoint> {
+    let kw_step = power_resolution(timeline);
+    let (drawable, width) = (drawable(timeline), stretch_width(timeline));
     let mut rng = Rng::with_seed(74);
     let drawn = (0..DRAWS).map(|_| {
-        let drawn = timeline.drawn(draw(&drawable, &timeline, kw_step, &mut rng));
+        let drawn = timeline.drawn(draw(&drawable, timeline, kw_step, &mut rng));
         FittedCurve::of_stretches(&drawn, usable, width)
     });
     let curves: Vec<FittedCurve> = drawn.collect();
@@ -143,7 +139,7 @@ mod tests {
     use crate::charging::charging_time::ChargingTime;
     use crate::charging::profile::Profile;
     use crate::quantity::Minutes;
-    use crate::session::Reading;
+    use crate::session::{Reading, Session};
 
     fn curve() -> Profile {
         Profile::new(vec![(0.0, 150.0), (40.0, 130.0), (80.0, 60.0), (100.0, 10.0)]).unwrap()
@@ -169,18 +165,18 @@ mod tests {
 
     #[test]
     fn the_band_holds_the_truth_and_narrows_with_readings() {
+        let band = |session: &Session| curve_band(&SocTimeline::new(session).unwrap(), Energy::kwh(70.0));
         let width = |band: &[BandPoint]| {
             band.iter().map(|point| (point.high - point.low).get()).sum::<f64>() / band.len() as f64
         };
-        let (sparse, dense) =
-            (curve_band(&shown(150.0), Energy::kwh(70.0)), curve_band(&shown(10.0), Energy::kwh(70.0)));
+        let (sparse, dense) = (band(&shown(150.0)), band(&shown(10.0)));
         let held = dense.iter().filter(|point| {
             let truth = curve().at(point.soc.get());
             truth >= 0.97 * point.low.get() && truth <= 1.03 * point.high.get()
         });
         assert!(held.count() * 10 >= dense.len() * 9, "{dense:?}");
         assert!(width(&dense) < width(&sparse) && width(&dense) > 0.5, "{} {}", width(&dense), width(&sparse));
-        assert_eq!(curve_band(&shown(10.0), Energy::kwh(70.0)), dense);
+        assert_eq!(band(&shown(10.0)), dense);
     }
 
     #[test]

@@ -59,9 +59,12 @@ impl FittedCurve {
     /// # Errors
     /// When there are fewer than two readings with rising SoC.
     pub fn new(session: &Session, usable: Energy) -> Result<Self, TooFewReadings> {
-        let timeline = SocTimeline::new(session)?;
-        let width = stretch_width(&timeline);
-        Ok(Self::of_stretches(&timeline, usable, width))
+        Ok(Self::of(&SocTimeline::new(session)?, usable))
+    }
+
+    /// The same, of a timeline that is known.
+    pub(crate) fn of(timeline: &SocTimeline, usable: Energy) -> Self {
+        Self::of_stretches(timeline, usable, stretch_width(timeline))
     }
 
     /// The curve of a timeline cut into stretches of a least width in %.

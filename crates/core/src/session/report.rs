@@ -45,12 +45,12 @@ impl Report {
         let analysis = Analysis::new(session, basis)?;
         let (curve, band, findings) = at_once(
             session.readings.len() >= LONG,
-            || FittedCurve::new(session, basis.usable),
-            || curve_band(session, basis.usable),
+            || FittedCurve::of(&analysis.timeline, basis.usable),
+            || curve_band(&analysis.timeline, basis.usable),
             || findings(session, &analysis, expected),
         );
         Ok(Self {
-            curve: curve?,
+            curve,
             band,
             support: support(&analysis.timeline),
             features: CurveFeatures::new(&analysis.timeline),
