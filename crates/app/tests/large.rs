@@ -1,5 +1,5 @@
 //! A backup of any size goes out and comes in piece by piece: the server holds no more of it than its longest record.
-//! `SPARE_HOUR_LARGE_MB=500 cargo test -p spare-hour --release --test large -- --nocapture` does so with the largest there may be.
+//! `SPARE_HOUR_LARGE_MB=499 cargo test -p spare-hour --release --test large -- --nocapture` does so with the largest there may be.
 
 #![cfg(target_os = "linux")]
 #![allow(missing_docs, clippy::unwrap_used)]

@@ -178,7 +178,8 @@ impl Store {
             let noted = if note { undo::noted(connection)? } else { None };
             AnsiTransactionManager::commit_transaction(connection)?;
             if let Some((done, what, sql)) = noted {
-                self.steps.lock().unwrap_or_else(PoisonError::into_inner).add(done, what, sql);
+                let mut steps = self.steps.lock().unwrap_or_else(PoisonError::into_inner);
+                steps.add(self.viewer, (done, what), sql);
             }
         } else {
             AnsiTransactionManager::rollback_transaction(connection)?;

@@ -64,6 +64,8 @@ pub struct Step {
     pub done: Done,
     /// and to what, such as "a trip".
     pub what: &'static str,
+    /// Who did it, where somebody is signed in.
+    pub(crate) by: Option<i32>,
 }
 
 /// The last steps.
@@ -214,9 +216,9 @@ pub(crate) fn noted(connection: &mut SqliteConnection) -> Result<Option<(Done, &
 
 impl Steps {
     /// Keeps a step; the oldest go.
-    pub(crate) fn add(&mut self, done: Done, what: &'static str, sql: Vec<String>) {
+    pub(crate) fn add(&mut self, by: Option<i32>, (done, what): (Done, &'static str), sql: Vec<String>) {
         self.next += 1;
-        self.last.push_back((Step { number: self.next, done, what }, sql));
+        self.last.push_back((Step { number: self.next, done, what, by }, sql));
         let bytes = |sql: &Vec<String>| sql.iter().map(String::len).sum::<usize>();
         while self.last.len() > MOST_STEPS || self.last.iter().map(|(_, sql)| bytes(sql)).sum::<usize>() > MOST_BYTES {
             self.last.pop_front();
@@ -229,18 +231,19 @@ fn locked(steps: &Arc<Mutex<Steps>>) -> MutexGuard<'_, Steps> {
 }
 
 impl Store {
-    /// The last change, if it can be taken back.
+    /// The last change, if it can be taken back and is its viewer's own: nobody takes back what somebody else did.
     pub fn last_step(&self) -> Option<Step> {
-        locked(&self.steps).last.back().map(|(step, _)| step.clone())
+        locked(&self.steps).last.back().map(|(step, _)| step).filter(|step| step.by == self.viewer).cloned()
     }
 
-    /// Takes the last change back, all of it or nothing; `false` where it is another than the one that is meant, or what it
-    /// changed is no more as it left it.
+    /// Takes the last change back, all of it or nothing; `false` where it is another than the one that is meant, or somebody
+    /// else's, or what it changed is no more as it left it.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub fn take_back(&self, number: u64) -> Result<bool> {
-        let Some((_, sql)) = locked(&self.steps).last.back().filter(|(step, _)| step.number == number).cloned() else {
+        let is_meant = |(step, _): &&(Step, Vec<String>)| step.number == number && step.by == self.viewer;
+        let Some((_, sql)) = locked(&self.steps).last.back().filter(is_meant).cloned() else {
             return Ok(false);
         };
         let taken = self.without_notes(|store| {

@@ -246,6 +246,29 @@ fn what_somebody_else_changed_since_is_not_overwritten() {
 }
 
 #[test]
+fn nobody_takes_back_what_somebody_else_did() {
+    let directory = tempfile::tempdir().unwrap();
+    let store = Store::open(directory.path()).unwrap();
+    let (one, other) = (store.seen_by(1), store.seen_by(2));
+    let add = |store: &Store, name: &str| {
+        store.transaction(|store| store.add_car(&KnownCar::new(name, Energy::kwh(60.0), 8.0))).unwrap()
+    };
+    add(&one, "Mine");
+    let mine = one.last_step().unwrap();
+    assert_eq!((other.last_step(), store.last_step()), (None, None));
+    let before = dump(&store);
+    assert!(!other.take_back(mine.number).unwrap() && !store.take_back(mine.number).unwrap());
+    assert_eq!(dump(&store), before);
+    // Once the other has changed something, too, theirs is the last, and mine is offered no more.
+    add(&other, "Theirs");
+    assert_eq!(one.last_step(), None);
+    assert!(!one.take_back(mine.number).unwrap());
+    assert!(other.take_back(other.last_step().unwrap().number).unwrap());
+    assert_eq!(one.last_step(), Some(mine.clone()));
+    assert!(one.take_back(mine.number).unwrap() && store.cars().unwrap().is_empty());
+}
+
+#[test]
 fn what_a_charge_under_way_was_told_is_never_taken_back() {
     let directory = tempfile::tempdir().unwrap();
     let store = Store::open(directory.path()).unwrap();

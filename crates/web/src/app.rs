@@ -14,7 +14,7 @@ use spare_hour_planning::drive_trip::SolvedTrip;
 use spare_hour_planning::kept::Kept;
 use spare_hour_planning::read_charge::Reports;
 use spare_hour_planning::trade_trip::TradedTrip;
-use spare_hour_store::{Settings, Store};
+use spare_hour_store::{Settings, Step, Store};
 
 use crate::household::{Guesses, who};
 use crate::http::error::WebError;
@@ -176,6 +176,11 @@ impl App {
         let changed = self.run(move |store| store.transaction(work)).await;
         self.changes.fetch_add(1, Ordering::SeqCst);
         changed
+    }
+
+    /// The last change, where whoever asks made it and may take it back.
+    pub(crate) fn last_step(&self) -> Option<Step> {
+        self.seen().last_step()
     }
 
     /// Takes the last change back; `false` where it is another, or what it changed has been changed since.

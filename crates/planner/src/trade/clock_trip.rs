@@ -23,6 +23,8 @@ use crate::model::leg::Node;
 use crate::model::problem::Problem;
 use crate::model::road_index::RoadIndex;
 
+/// The price of a kWh for which amounts of money are written in this part of the planner.
+const USUAL_PRICE: f64 = 0.5;
 /// Most occasions of pauses that are looked at.
 const MOST_OCCASIONS: usize = 30;
 /// A pause that was taken is one whose window begins less than so long from now, minutes.
@@ -46,6 +48,8 @@ pub(crate) struct ClockTrip {
     /// The least that a stored percent costs anywhere, ever, and the fewest minutes that it takes.
     pub(crate) least_per_percent: f64,
     pub(crate) least_minutes_per_percent: f64,
+    /// What a kWh costs here as a multiple of [`USUAL_PRICE`].
+    dearness: f64,
 }
 
 /// A site with its clock.
@@ -128,11 +132,18 @@ impl ClockTrip {
             occasions,
             least_per_percent: if least_per_percent.is_finite() { least_per_percent } else { 0.0 },
             least_minutes_per_percent: least_minutes_per_percent(&problem),
+            dearness: dearness(&sites),
             sites,
             wishes,
             labels,
             problem,
         })
+    }
+
+    /// As much of this trip's money as some is where a kWh costs the usual price: how near plans are to each other is told alike in
+    /// every currency.
+    pub(crate) fn money(&self, amount: f64) -> f64 {
+        self.dearness * amount
     }
 
     /// The least that so many percent take anywhere: minutes and money.
@@ -229,6 +240,12 @@ impl ClockTrip {
         let needs = self.wishes.pauses[occasion.pause].needs;
         needs.is_none_or(|needs| self.sites[node].has.contains(&needs))
     }
+}
+
+/// What a kWh costs on leaving, on average where it costs anything, as a multiple of the usual price.
+fn dearness(sites: &TiVec<RoadIndex, ClockSite>) -> f64 {
+    let prices: Vec<f64> = sites.iter().map(|site| site.price.per_kwh_at(0.0)).filter(|&price| price > 0.0).collect();
+    if prices.is_empty() { 1.0 } else { prices.iter().sum::<f64>() / prices.len() as f64 / USUAL_PRICE }
 }
 
 /// The fewest minutes that a stored percent takes anywhere: at the highest power of any stall.

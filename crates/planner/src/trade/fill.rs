@@ -21,9 +21,18 @@ pub(crate) struct Effort {
 }
 
 /// Plans beside which others are looked for are so far apart, minutes or money for each point of the step,
-const APART: (f64, f64) = (0.6, 0.12);
+const APART: ForAPoint = ForAPoint(0.6, 0.12);
 /// and beaten by no more than so much.
-const NEAR: (f64, f64) = (1.0, 0.15);
+const NEAR: ForAPoint = ForAPoint(1.0, 0.15);
+
+/// Minutes and money for each point of a step.
+struct ForAPoint(f64, f64);
+
+impl ForAPoint {
+    fn of(&self, trip: &ClockTrip, by: f64) -> (f64, f64) {
+        (self.0 * by, trip.money(self.1) * by)
+    }
+}
 
 /// Moves of a departure that are tried, points, one after another.
 const MOVES: [f64; 7] = [3.0, 1.0, 0.35, 0.12, 0.04, 0.012, 0.004];
@@ -132,18 +141,18 @@ pub(crate) fn trade(trip: &ClockTrip, ways: Vec<Way>, steps: &[f64], stop: &Stop
 
 /// Takes in what is beside the ways of a sequence that are near the front, and between them.
 fn spread(trip: &ClockTrip, group: Vec<Way>, by: f64, front: &mut Staircase) -> Vec<Way> {
+    let (apart, near) = (APART.of(trip, by), NEAR.of(trip, by));
     let mut found = Vec::new();
-    for center in centers(&group, by, front) {
+    for center in centers(&group, apart, near, front) {
         for way in nearby(trip, &center.choices, by, front) {
             front.add(way.minutes, way.money, (0.0, 0.0));
             found.push(way);
         }
     }
     found.extend(group);
-    found.retain(|way| !front.beats(way.minutes - NEAR.0 * by, way.money - NEAR.1 * by, (0.0, 0.0)));
+    found.retain(|way| !front.beats(way.minutes - near.0, way.money - near.1, (0.0, 0.0)));
     let mut found = unbeaten(found);
-    let may_count =
-        |pair: &&[Way]| !front.beats(pair[0].minutes - NEAR.0 * by, pair[1].money - NEAR.1 * by, (0.0, 0.0));
+    let may_count = |pair: &&[Way]| !front.beats(pair[0].minutes - near.0, pair[1].money - near.1, (0.0, 0.0));
     let filled: Vec<Way> =
         found.windows(2).filter(may_count).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
     for way in &filled {
@@ -154,13 +163,12 @@ fn spread(trip: &ClockTrip, group: Vec<Way>, by: f64, front: &mut Staircase) -> 
 }
 
 /// Some of the ways of a sequence that are near the front.
-fn centers<'a>(group: &'a [Way], by: f64, front: &Staircase) -> Vec<&'a Way> {
+fn centers<'a>(group: &'a [Way], apart: (f64, f64), near: (f64, f64), front: &Staircase) -> Vec<&'a Way> {
     let mut all: Vec<&Way> = Vec::new();
     for way in group {
-        let apart = all
-            .last()
-            .is_none_or(|last| way.minutes > last.minutes + APART.0 * by || way.money < last.money - APART.1 * by);
-        if apart && !front.beats(way.minutes - NEAR.0 * by, way.money - NEAR.1 * by, (0.0, 0.0)) {
+        let is_apart = |last: &&Way| way.minutes > last.minutes + apart.0 || way.money < last.money - apart.1;
+        let is_near = !front.beats(way.minutes - near.0, way.money - near.1, (0.0, 0.0));
+        if is_near && all.last().is_none_or(is_apart) {
             all.push(way);
         }
     }

@@ -233,7 +233,7 @@ fn whole_trade(clock: &ClockTrip, goals: &[f64], stop: &StopSign) -> Option<(Vec
     let mut worths = slopes(rough.iter().map(|way| (way.minutes, way.money)));
     worths.extend(goals);
     let bounds = Bounds::new(clock, &worths, stop)?;
-    let but = (-MAY_BECOME.0, -MAY_BECOME.1);
+    let but = (-MAY_BECOME.0, -clock.money(MAY_BECOME.1));
     let limits = Limits { bounds: Some(&bounds), known: fill::stairs(&rough), but, ..Limits::default() };
     let found = Search::run(clock, THOROUGH, &limits, stop)?;
     let found = fill::ways(clock, found).into_iter().chain(rough).collect();

@@ -12,8 +12,8 @@ use super::staircase::Staircase;
 use crate::model::leg::{Leg, Node};
 use spare_hour_core::quantity::{Minutes, Soc};
 
-/// Those that are beaten by another but for so much are dropped, minutes and money for each point of the step.
-const ALIKE: (f64, f64) = (0.02, 0.002);
+/// Who comes later has to have spent less by so much, for each point of the step.
+const ALIKE: f64 = 0.002;
 /// A change of price is looked for so many times the step beside a departure.
 const AT_A_CHANGE: f64 = 6.0;
 /// What is no better than this than plans that are known is not taken in, minutes and money.
@@ -40,13 +40,14 @@ pub(super) fn nearby(trip: &ClockTrip, known: &Choices, by: f64, front: &Stairca
         let to = Node::Site(stop.node);
         let next = known.stops.get(place + 1).map_or(Node::End, |next| Node::Site(next.node));
         let (Some(leg), Some(on)) = (trip.problem.leg(from, to), trip.problem.leg(to, next)) else { return Vec::new() };
-        let reached = reached(trip, stop, &now, (leg, on), by);
-        all.push(std::mem::replace(&mut now, reached));
+        let left = left(trip, stop, &now, (leg, on), by);
+        all.push(std::mem::replace(&mut now, left));
         from = to;
     }
+    let hardly = (HARDLY.0, trip.money(HARDLY.1));
     let end = |(index, label): (usize, &Label)| {
         let (minutes, money) = label.at.at_end(trip, known)?;
-        (!front.beats(minutes, money, HARDLY)).then_some((minutes, money, index))
+        (!front.beats(minutes, money, hardly)).then_some((minutes, money, index))
     };
     let ends: Vec<(f64, f64, usize)> = now.iter().enumerate().filter_map(end).collect();
     let way = |(minutes, money, index): (f64, f64, usize)| {
@@ -62,30 +63,36 @@ pub(super) fn nearby(trip: &ClockTrip, known: &Choices, by: f64, front: &Stairca
 }
 
 /// How one may leave a stop after each way to the one before.
-fn reached(trip: &ClockTrip, stop: &Choice, before: &[Label], (leg, on): (&Leg, &Leg), by: f64) -> Vec<Label> {
+fn left(trip: &ClockTrip, stop: &Choice, before: &[Label], (leg, on): (&Leg, &Leg), by: f64) -> Vec<Label> {
     let stall = &trip.problem.stalls[stop.node];
     let mut all: Vec<Label> = Vec::new();
+    let mut leave = |index: usize, choice: Choice, minutes: f64| {
+        let at = before[index].at.after_along(trip, &choice, (leg, minutes));
+        all.extend(at.map(|at| Label { at, choice, before: index }));
+    };
     for choice in choices(trip, stop, on, by) {
-        let mut of_choice: Vec<Label> = Vec::new();
-        let mut charge: Option<(f64, f64)> = None;
+        // Many come with as much: their charges take as long.
+        let mut last: Option<(f64, f64)> = None;
         for (index, label) in before.iter().enumerate() {
             let soc = label.at.soc();
-            let minutes = match charge {
-                Some((of, minutes)) if of == soc => minutes,
-                _ => stall.minutes(Soc::percent(leg.arrive(soc)), Soc::percent(choice.depart)).get(),
-            };
-            charge = Some((soc, minutes));
-            let at = label.at.after_along(trip, &choice, (leg, minutes));
-            of_choice.extend(at.map(|at| Label { at, choice, before: index }));
+            let minutes = last.filter(|last| last.0 == soc).map_or_else(
+                || stall.minutes(Soc::percent(leg.arrive(soc)), Soc::percent(choice.depart)).get(),
+                |last| last.1,
+            );
+            last = Some((soc, minutes));
+            leave(index, choice, minutes);
         }
-        all.extend(of_choice);
     }
     for (index, label) in before.iter().enumerate() {
-        let Some((choice, minutes)) = at_a_change(trip, stop, &label.at, (leg, on), by) else { continue };
-        let at = label.at.after_along(trip, &choice, (leg, minutes));
-        all.extend(at.map(|at| Label { at, choice, before: index }));
+        if let Some((choice, minutes)) = at_a_change(trip, stop, &label.at, (leg, on), by) {
+            leave(index, choice, minutes);
+        }
+        if stop.pause.is_some() || stop.rest {
+            // Without a charge, however much there is.
+            leave(index, Choice { depart: leg.arrive(label.at.soc()), ..*stop }, 0.0);
+        }
     }
-    unbeaten(all, by)
+    unbeaten(all, trip.money(ALIKE) * by)
 }
 
 /// The departure beside that of a stop at which its price changes, with the minutes of the charge.
@@ -114,26 +121,23 @@ fn at_a_change(
     Some((Choice { depart: stall.soc_after(arrive, Minutes::new(minutes)).get(), ..*stop }, minutes))
 }
 
-/// Of those that leave with as much, those that no other beats.
-fn unbeaten(mut all: Vec<Label>, by: f64) -> Vec<Label> {
+/// Of those that leave with as much, those that no other beats, but for so much money.
+fn unbeaten(mut all: Vec<Label>, alike: f64) -> Vec<Label> {
     all.sort_by(|a, b| {
         let socs = b.at.soc().total_cmp(&a.at.soc());
         socs.then(a.at.taken().cmp(&b.at.taken()))
             .then(a.at.minute().total_cmp(&b.at.minute()))
             .then(a.at.money().total_cmp(&b.at.money()))
     });
-    let mut kind = None;
-    let mut least = f64::INFINITY;
-    let mut latest = f64::NEG_INFINITY;
+    let (mut kind, mut least) = (None, f64::INFINITY);
     all.retain(|label| {
-        let at = &label.at;
-        if kind != Some((at.soc(), at.taken())) {
-            (kind, least, latest) = (Some((at.soc(), at.taken())), f64::INFINITY, f64::NEG_INFINITY);
+        let of = Some((label.at.soc(), label.at.taken()));
+        if kind != of {
+            (kind, least) = (of, f64::INFINITY);
         }
-        let near = at.minute() < latest + ALIKE.0 * by && at.money() > least - 10.0 * ALIKE.1 * by;
-        let better = at.money() < least - ALIKE.1 * by && !near;
+        let better = label.at.money() < least - alike;
         if better {
-            (least, latest) = (at.money(), at.minute());
+            least = label.at.money();
         }
         better
     });
@@ -143,12 +147,11 @@ fn unbeaten(mut all: Vec<Label>, by: f64) -> Vec<Label> {
 /// A few departures, and waits, beside those of a stop.
 fn choices(trip: &ClockTrip, stop: &Choice, on: &Leg, by: f64) -> Vec<Choice> {
     let just_enough = (on.least * 1e5).ceil() / 1e5;
-    let (low, high) = (just_enough, trip.problem.ceiling);
+    let most = trip.problem.ceiling.max(just_enough);
     let mut departs: Vec<f64> = match trip.sites[stop.node].leave {
         Some(wanted) => vec![wanted],
-        None => [-by, 0.0, by].iter().map(|by| (stop.depart + by).clamp(low, high.max(low))).collect(),
+        None => [-by, 0.0, by].iter().map(|by| (stop.depart + by).clamp(just_enough, most)).collect(),
     };
-    departs.sort_by(f64::total_cmp);
     departs.dedup();
     let waits: &[f64] = if stop.not_before > 0.0 { &[0.0, -WAIT, WAIT] } else { &[0.0] };
     let all = departs.iter().flat_map(|&depart| {

@@ -211,7 +211,7 @@ impl Search<'_> {
         if self.limits.best.is_some() {
             return going;
         }
-        let (minutes, of_money) = (ALIKE.0 * self.fineness.step, ALIKE.1 * self.fineness.step);
+        let (minutes, of_money) = (ALIKE.0 * self.fineness.step, self.trip.money(ALIKE.1) * self.fineness.step);
         let down = |value: f64, by: f64| value - (value / by).floor() * by;
         going.minute -= down(going.minute - from_empty.0, minutes);
         going.asked -= down(money.0 + going.asked - money.1 * from_empty.1, of_money);

@@ -143,9 +143,10 @@ impl<'a> Search<'a> {
     }
 
     fn searched(trip: &'a ClockTrip, fineness: Fineness, limits: &'a Limits<'a>, stop: &StopSign) -> Option<Self> {
+        let slack = (fineness.slack.0, trip.money(fineness.slack.1));
         let mut search = Self {
             trip,
-            fineness,
+            fineness: Fineness { slack, ..fineness },
             limits,
             labels: Vec::new(),
             arrivals: HashMap::new(),
@@ -265,7 +266,7 @@ impl<'a> Search<'a> {
             let bounds = &self.trip.wishes;
             let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
             let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
-            let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - NEARLY.1, (0.0, 0.0));
+            let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - self.trip.money(NEARLY.1), (0.0, 0.0));
             // Who left with just enough is not ahead of a plan; another may be, and has no use for it any more.
             let exact = at.goes == Goes::ToTheEnd || at.before == usize::MAX;
             let ahead = if exact { (0.0, 0.0) } else { self.fineness.ahead };

@@ -27,7 +27,7 @@ impl Frame {
     pub(crate) fn new(app: &crate::app::App, room: &'static str, title: impl Into<String>) -> Self {
         let person = who();
         let may_change = person.as_ref().map_or(!app.guarded, |person| person.role > Role::Guest);
-        let undo = app.store.last_step().filter(|_| may_change).map(|step| (step.number, told(&step)));
+        let undo = app.last_step().filter(|_| may_change).map(|step| (step.number, told(&step)));
         let rooms: &[_] = if app.guarded && person.is_none() { &[] } else { &ROOMS };
         let person = person.map(|person| (person.name, person.role == Role::Owner));
         Self { title: title.into(), room, notice: app.notice.as_deref().map(Into::into), rooms, undo, person }

@@ -23,7 +23,7 @@ pub(crate) async fn take_back(
     headers: HeaderMap,
     Form(form): Form<UndoForm>,
 ) -> Result<Redirect, WebError> {
-    let step = app.store.last_step().filter(|step| step.number == form.number);
+    let step = app.last_step().filter(|step| step.number == form.number);
     let step = step.ok_or_else(gone)?;
     if !app.take_back(form.number).await? {
         return Err(gone());
