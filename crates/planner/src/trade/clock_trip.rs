@@ -24,7 +24,7 @@ use crate::model::problem::Problem;
 use crate::model::road_index::RoadIndex;
 
 /// The price of a kWh for which amounts of money are written in this part of the planner.
-const USUAL_PRICE: f64 = 0.5;
+const USUAL_PRICE: f64 = 0.7;
 /// Most occasions of pauses that are looked at.
 const MOST_OCCASIONS: usize = 30;
 /// A pause that was taken is one whose window begins less than so long from now, minutes.
