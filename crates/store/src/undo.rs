@@ -65,7 +65,7 @@ pub struct Step {
     /// and to what, such as "a trip".
     pub what: &'static str,
     /// Who did it, where somebody is signed in.
-    pub(crate) by: Option<i32>,
+    pub by: Option<i32>,
 }
 
 /// The last steps.

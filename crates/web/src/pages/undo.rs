@@ -65,7 +65,7 @@ mod tests {
 
     #[test]
     fn one_goes_on_where_one_was_unless_that_is_gone() {
-        let step = |done, what| Step { number: 1, done, what };
+        let step = |done, what| Step { number: 1, done, what, by: None };
         let from = path_of("http://localhost:7878/trips/3/trade?kept=1");
         assert_eq!(from, Some("/trips/3/trade"));
         assert_eq!(going_to(&step(Done::Changed, "a trip"), from), "/trips/3/trade");
