@@ -148,16 +148,27 @@ impl Trade {
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
-        let best = goals.into_iter().map(|worth| best_near(clock, ways.clone(), &bounds, worth, stop));
-        let best = best.collect::<Option<Vec<_>>>().ok_or(NoTrade::Stopped)?;
-        let kept = fill::thinned(ways).into_iter().chain(best.into_iter().flatten()).collect();
-        Ok((Self::replayed(clock, &bounds, kept), bounds))
+        let mut trade = Self::replayed(clock, &bounds, fill::thinned(ways));
+        for worth in goals {
+            trade.plans.extend(Self::around_best(clock, worth, stop)?.0.plans);
+        }
+        trade.plans = unbeaten(trade.plans);
+        Ok((trade, bounds))
     }
 
     /// The plans around the one that is best where a unit of money is worth so many minutes.
     fn around_best(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(Self, Bounds), NoTrade> {
         let (known, bounds) = known(clock, worth, stop).ok_or(NoTrade::Stopped)?;
-        let ways = best_near(clock, known, &bounds, worth, stop).ok_or(NoTrade::Stopped)?;
+        let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
+        let limits = Limits {
+            bounds: Some(&bounds),
+            known: fill::stairs(&known),
+            best: Some((worth, best + NEAR_BEST)),
+            ..Limits::default()
+        };
+        let fine = Search::run(clock, FINE, &limits, stop).ok_or(NoTrade::Stopped)?;
+        let found = fill::ways(clock, fine).into_iter().chain(known).collect();
+        let ways = fill::best(clock, found, worth, WHOLLY, stop);
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
@@ -238,26 +249,6 @@ fn whole_trade(clock: &ClockTrip, goals: &[f64], stop: &StopSign) -> Option<(Vec
     let found = Search::run(clock, THOROUGH, &limits, stop)?;
     let found = fill::ways(clock, found).into_iter().chain(rough).collect();
     Some((fill::trade(clock, found, &THOROUGH_STEPS, stop), bounds))
-}
-
-/// The best ways of each sequence where a unit of money is worth so many minutes, beside what is known. `None` when told to stop.
-fn best_near(
-    clock: &ClockTrip,
-    known: Vec<fill::Way>,
-    bounds: &Bounds,
-    worth: f64,
-    stop: &StopSign,
-) -> Option<Vec<fill::Way>> {
-    let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
-    let limits = Limits {
-        bounds: Some(bounds),
-        known: fill::stairs(&known),
-        best: Some((worth, best + NEAR_BEST)),
-        ..Limits::default()
-    };
-    let fine = Search::run(clock, FINE, &limits, stop)?;
-    let ways = fill::ways(clock, fine).into_iter().chain(known).collect();
-    Some(fill::best(clock, ways, worth, WHOLLY, stop))
 }
 
 /// Ways by a coarse search near the best where a unit of money is worth so many minutes, and what is still to come at least from
