@@ -165,4 +165,34 @@ mod tests {
         assert_eq!(grid.get_value((2, 6)), Some(&Data::Float(21.5)));
         assert_eq!(grid.get_value((1, 2)).unwrap_or(&Data::Empty), &Data::Empty);
     }
+
+    #[test]
+    fn many_readings_are_read_back_as_few_are() {
+        let rows: String = (0..MANY + 5)
+            .map(|at| {
+                format!(
+                    "{},{:.3},{},{}\n",
+                    at,
+                    5.0 + 0.004 * at as f64,
+                    150 - at % 40,
+                    if at % 9 == 0 { "windy" } else { "" }
+                )
+            })
+            .collect();
+        let session = read_session(&format!("elapsed,soc,power_kw,note\n{rows}")).unwrap();
+        let basis = Basis { usable: Energy::kwh(70.0), range: None, base: DistanceBase::Rated, loss_percent: None };
+        let report = Report::new(&session, basis, None).unwrap();
+        let bytes = write_session_xlsx(&session, &report).unwrap();
+        let mut book: Xlsx<_> = calamine::open_workbook_from_rs(std::io::Cursor::new(&bytes[..])).unwrap();
+        assert_eq!(book.sheet_names(), ["readings", "curve", "windows", "grid", "slices", "noted"]);
+        let readings = book.worksheet_range("readings").unwrap();
+        assert_eq!(readings.height(), MANY + 6);
+        for (at, reading) in session.readings.iter().enumerate() {
+            let cell = |column: u32| readings.get_value((at as u32 + 1, column)).unwrap_or(&Data::Empty);
+            assert_eq!(cell(1), &Data::Float(reading.soc.unwrap().get()));
+            assert_eq!(cell(2), &Data::Float(reading.power.unwrap().get()));
+            let note = reading.note.clone().map_or(Data::Empty, Data::String);
+            assert_eq!(cell(9), &note, "row {at}");
+        }
+    }
 }
