@@ -158,7 +158,7 @@ fn reading(line: &Line, minute: Option<f64>, before: Option<f64>) -> Result<Read
         let was = clock(Minutes::new(before));
         return Err(format!("\":{second}\" would be before {was}; write the minute where it changes, such as 5:10"));
     }
-    if !(-1440.0..=MOST_SECONDS / 60.0).contains(&minute) {
+    if !(0.0..=MOST_SECONDS / 60.0).contains(&minute) {
         return Err(format!("{minute:.0} min is no time of a charge; expected at most a week"));
     }
     Ok(line::at_minute(line, minute))
@@ -219,6 +219,7 @@ mod tests {
             ("90 s 20 150\n300 s 32 145", vec![1.5, 5.0]),
             ("0 10 150\n60 14 150\n120 18 150\n600 48 120", vec![0.0, 1.0, 2.0, 10.0]),
             ("0:00 10\n4:30 20\n9:10 30\n75:00 95", vec![0.0, 4.5, 9.166_666_666_666_666, 75.0]),
+            ("14:02 10 120\n12:05 18 118\n14:31 64", vec![117.0, 0.0, 146.0]),
             ("18:10 40 7.4\n19:10 47 7.4\n20:10 54 7.4", vec![0.0, 60.0, 120.0]),
         ] {
             let found = minutes(text);

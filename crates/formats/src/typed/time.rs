@@ -159,7 +159,7 @@ fn by_letters(text: &str) -> Option<Spelled> {
 pub struct ReadTimes {
     /// The way.
     pub way: TimesAs,
-    /// The first and last time in it.
+    /// The earliest and latest time in it.
     pub between: (Minutes, Minutes),
     /// Another way that is possible too: the person has to say.
     pub or: Option<TimesAs>,
@@ -168,7 +168,7 @@ pub struct ReadTimes {
 }
 
 impl ReadTimes {
-    /// When the first reading was taken by the clock on the wall, where that is known: minutes after midnight.
+    /// When the earliest reading was taken by the clock on the wall, where that is known: minutes after midnight.
     pub(crate) fn began(&self) -> Option<Minutes> {
         (self.way == TimesAs::TimeOfDay).then(|| Minutes::new(self.between.0.get().rem_euclid(DAY)))
     }
@@ -212,9 +212,9 @@ pub(crate) fn decide(lines: &[(Spelled, &Reading)], told: Option<TimesAs>, usabl
     let others = possible.clone().filter(|(_, other, _)| *other != way);
     let near = others.clone().find(|(other, ..)| lines.len() > 1 && other - cost < TELLS);
     let or = near.filter(|_| told.is_none()).map(|(_, way, _)| *way);
-    let mut known = minutes.iter().flatten();
-    let first = known.next().copied();
-    let last = known.next_back().copied().or(first);
+    // Lines may stand in any order: the charge begins with the earliest.
+    let first = minutes.iter().flatten().copied().reduce(f64::min);
+    let last = minutes.iter().flatten().copied().reduce(f64::max);
     let told = first.zip(last).map(|(first, last)| ReadTimes {
         way,
         between: (Minutes::new(first), Minutes::new(last)),
