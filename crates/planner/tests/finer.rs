@@ -301,32 +301,41 @@ fn is_within(plans: &[ClockPlan], (minutes, money): (f64, f64), within: AllWithi
 
 #[test]
 fn what_is_certified_of_a_trade_is_so_and_not_of_one_with_a_hole() {
-    let (mut certified, mut close, mut refused) = (0, 0, 0);
+    let (mut certified, mut close, mut looser) = (0, 0, 0);
     for seed in 20..26 {
         let (road, asked) = invented(seed, 5, 78.0);
         let Ok(trade) = Trade::new(&asked, None, &StopSign::default()) else { continue };
         let proven = |plans: &[ClockPlan]| {
             let proving = Proving::of(&asked, plans, &StopSign::default()).unwrap();
-            proving.within(150_000, &StopSign::default())
+            proving.within(60_000, &StopSign::default())
         };
-        if let Some(within) = proven(&trade.plans) {
+        let whole = proven(&trade.plans);
+        if let Some(within) = whole {
             certified += 1;
-            close += usize::from(within.minutes <= 2.0);
+            close += usize::from(within.minutes <= 1.0);
             let found = road.search();
             let missed = found.iter().find(|&&point| !is_within(&trade.plans, point, within));
             assert!(missed.is_none(), "seed {seed}: {missed:?} is not within {within:?}");
         }
-        // A quarter of the plans is kept from it.
-        let (from, to) = (trade.plans.len() / 4, trade.plans.len() / 2);
-        let kept: Vec<ClockPlan> = [&trade.plans[..from], &trade.plans[to..]].concat();
-        match proven(&kept) {
-            Some(within) => {
-                let points = trade.plans.iter().map(|plan| (plan.total.get(), plan.cost));
-                let missed = points.into_iter().find(|&point| !is_within(&kept, point, within));
-                assert!(missed.is_none(), "seed {seed}: {missed:?} was kept from {within:?}");
-            }
-            None => refused += 1,
+        // Some of the plans are kept from it: where they would have been needed, it must not say so much.
+        let mut rng = Rng::with_seed(seed);
+        for part in [4, 8, 16, 32] {
+            let wide = trade.plans.len() / part;
+            let from = rng.usize(0..trade.plans.len() - wide);
+            let kept: Vec<ClockPlan> = [&trade.plans[..from], &trade.plans[from + wide..]].concat();
+            let within = proven(&kept);
+            looser += usize::from(
+                within.map_or(f64::INFINITY, |one| one.minutes) > whole.map_or(f64::INFINITY, |one| one.minutes),
+            );
+            let Some(within) = within else { continue };
+            let points = trade.plans.iter().map(|plan| (plan.total.get(), plan.cost));
+            let missed = points.into_iter().find(|&point| !is_within(&kept, point, within));
+            assert!(missed.is_none(), "seed {seed}: {missed:?} was kept from {within:?}");
         }
     }
-    assert!(certified >= 4 && close >= 2 && refused >= 1, "{certified} certified, {close} closely, {refused} refused");
+    println!("{certified} certified, {close} closely, {looser} with a hole less closely");
+    assert!(
+        certified >= 5 && close >= 4 && looser >= 6,
+        "{certified} certified, {close} closely, {looser} less closely"
+    );
 }

@@ -3,12 +3,16 @@
 //! Each is the exact solver's own bound ([`Labels`]) of the trip with every site asking the least that it ever asks. A label is
 //! hopeless where a plan that is known is no later and no dearer than all that these leave possible.
 
+use std::cell::OnceCell;
+
+use super::by_the_hour::{ByTheHour, FromHere, Resolution, Weight};
 use super::clock_trip::ClockTrip;
 use super::staircase::Staircase;
 use crate::StopSign;
 use crate::exact::label_setting::Labels;
 use crate::model::leg::Node;
 use crate::model::problem::Problem;
+use crate::model::road_index::RoadIndex;
 use crate::model::stop_cost::StopCost;
 
 /// Slopes of a trade at which what is still to come is bounded.
@@ -20,8 +24,19 @@ const STEP: f64 = 0.5;
 /// Bounds of money, and of minutes with money at some worths of it.
 #[derive(Default)]
 pub(crate) struct Bounds {
-    money: Option<Weighed>,
-    weighed: Vec<(f64, Weighed)>,
+    worths: Vec<f64>,
+    of: Of,
+}
+
+/// How they are told.
+#[derive(Default)]
+enum Of {
+    #[default]
+    Nothing,
+    /// With every site asking the least that it ever asks: money alone, and with minutes at each worth.
+    AllHours(Vec<Weighed>),
+    /// By the clock.
+    ByTheHour(ByTheHour),
 }
 
 /// The least of minutes and money, each at its weight.
@@ -30,40 +45,153 @@ struct Weighed {
     labels: Labels,
 }
 
-/// What is still to come at least: minutes, and minutes and money's worth together at each worth.
-#[derive(Clone, Debug, Default)]
+/// What is still to come at least from some SoC at some site: minutes, and what is asked of [`Bounds`].
+#[derive(Clone, Debug)]
 pub(crate) struct ToGo {
     pub(crate) minutes: f64,
-    money: f64,
-    weighed: Vec<(f64, f64)>,
+    least: Least,
+}
+
+/// Money alone, and with minutes at each worth.
+#[derive(Clone, Debug)]
+enum Least {
+    /// Whatever the hour.
+    Always(Vec<f64>),
+    /// By the hour.
+    From(FromHere),
 }
 
 impl Bounds {
-    /// Bounds of money alone and at these worths of it in minutes; `None` when told to stop.
+    /// Bounds of money alone and at these worths of it in minutes, whatever the hour; `None` when told to stop.
     pub(crate) fn new(trip: &ClockTrip, worths: &[f64], stop: &StopSign) -> Option<Self> {
-        let weighed = worths.iter().map(|&worth| Some((worth, Weighed::new(trip, (1.0, worth), stop)?)));
-        Some(Self { money: Some(Weighed::new(trip, (0.0, 1.0), stop)?), weighed: weighed.collect::<Option<_>>()? })
+        let weights = weights(worths).into_iter();
+        let all = weights.map(|weight| Weighed::new(trip, (weight.minutes, weight.money), stop));
+        Some(Self { worths: worths.to_vec(), of: Of::AllHours(all.collect::<Option<_>>()?) })
+    }
+
+    /// The same by the hour, for plans that end no later than a minute.
+    pub(crate) fn by_the_hour(
+        trip: &ClockTrip,
+        worths: &[f64],
+        last: f64,
+        resolution: Resolution,
+        stop: &StopSign,
+    ) -> Option<Self> {
+        match ByTheHour::new(trip, &weights(worths), last, resolution, stop) {
+            Some(hours) => Some(Self { worths: worths.to_vec(), of: Of::ByTheHour(hours) }),
+            None => Self::new(trip, worths, stop),
+        }
     }
 
     /// The least money of the whole trip.
     pub(crate) fn least_money(&self, trip: &ClockTrip) -> f64 {
         let start = trip.problem.trip.goal.start.get();
-        self.money.as_ref().map_or(0.0, |money| money.to_go(Node::Start, &[start])[0])
+        match &self.of {
+            Of::Nothing => 0.0,
+            Of::AllHours(all) => all[0].to_go(Node::Start, &[start])[0],
+            Of::ByTheHour(hours) => hours.least(&hours.leaving(trip, Node::Start, start), 0, 0.0),
+        }
     }
 
     /// What is still to come from leaving a node with each of rising `SoCs`; `None` where the end cannot be reached.
     pub(crate) fn to_go(&self, trip: &ClockTrip, node: Node, departs: &[f64]) -> Vec<Option<ToGo>> {
         let minutes = trip.least_minutes(node, departs);
-        let money = self.money.as_ref().map(|money| money.to_go(node, departs));
-        let weighed: Vec<(f64, Vec<f64>)> =
-            self.weighed.iter().map(|(worth, one)| (*worth, one.to_go(node, departs))).collect();
-        let at = |index: usize| ToGo {
-            minutes: minutes[index],
-            money: money.as_ref().map_or(0.0, |money| money[index]),
-            weighed: weighed.iter().map(|(worth, least)| (*worth, least[index])).collect(),
+        let all: Vec<Vec<f64>> = match &self.of {
+            Of::AllHours(all) => all.iter().map(|one| one.to_go(node, departs)).collect(),
+            _ => Vec::new(),
         };
+        let least = |index: usize| match &self.of {
+            Of::ByTheHour(hours) => Least::From(hours.leaving(trip, node, departs[index])),
+            _ => Least::Always(all.iter().map(|one| one[index]).collect()),
+        };
+        let at = |index: usize| ToGo { minutes: minutes[index], least: least(index) };
         (0..departs.len()).map(|index| minutes[index].is_finite().then(|| at(index))).collect()
     }
+
+    /// What is still to come while one charges at a site, at each of rising `SoCs`, where leaving with each has so much to come and the
+    /// minutes from each to the next are told: the less of what is to come after leaving here, and of what is to come at the next
+    /// after the least that the step takes.
+    pub(crate) fn while_charging(
+        &self,
+        trip: &ClockTrip,
+        node: RoadIndex,
+        socs: &[f64],
+        to_go: &[Option<ToGo>],
+        step_to: impl Fn(usize) -> (f64, f64),
+    ) -> Vec<Option<ToGo>> {
+        let (least, usable) = (trip.sites[node].price.least(), trip.problem.trip.vehicle.usable.get());
+        let kwh_a_point = usable / 100.0 / trip.sites[node].stored_share;
+        let mut all: Vec<Option<ToGo>> = vec![None; socs.len()];
+        for place in (0..socs.len()).rev() {
+            let next = all.get(place + 1).and_then(Option::as_ref);
+            let (points, minutes) = if place + 1 < socs.len() { step_to(place + 1) } else { (0.0, 0.0) };
+            let money = least.per_kwh * points * kwh_a_point + least.per_min * minutes;
+            let (here, step) = (to_go[place].as_ref(), (minutes, money));
+            let minutes = ToGo::minutes_or_after_a_step(here, minutes, next);
+            let least = || match &self.of {
+                Of::ByTheHour(hours) => Least::From(hours.charging(node, socs[place])),
+                _ => Least::Always(self.here_or_after_a_step(here, step, next)),
+            };
+            all[place] = minutes.map(|minutes| ToGo { minutes, least: least() });
+        }
+        all
+    }
+
+    /// What is to come whatever the hour, here or after a step of so many minutes and so much money at least.
+    fn here_or_after_a_step(&self, here: Option<&ToGo>, (minutes, money): (f64, f64), next: Option<&ToGo>) -> Vec<f64> {
+        let least = |(index, weight): (usize, &Weight)| {
+            let after = next.map(|next| self.least(next, index, 0.0) + weight.minutes * minutes + weight.money * money);
+            let here = here.map(|here| self.least(here, index, 0.0));
+            here.into_iter().chain(after).fold(f64::INFINITY, f64::min)
+        };
+        match self.of {
+            Of::Nothing => Vec::new(),
+            _ => weights(&self.worths).iter().enumerate().map(least).collect(),
+        }
+    }
+
+    /// What is to come at least by one of the weights from a minute on.
+    fn least(&self, to_go: &ToGo, index: usize, minute: f64) -> f64 {
+        match (&to_go.least, &self.of) {
+            (Least::Always(all), _) => all.get(index).copied().unwrap_or_default(),
+            (Least::From(from), Of::ByTheHour(hours)) => hours.least(from, index, minute),
+            (Least::From(_), _) => 0.0,
+        }
+    }
+
+    /// Whether known plans are no later and no dearer, but for slacks, than whatever a label may still come to that leaves at a
+    /// minute with so much spent and ends no sooner than at another.
+    pub(crate) fn beaten(
+        &self,
+        known: &Staircase,
+        to_go: &ToGo,
+        (minute, end): (f64, f64),
+        money: f64,
+        but: (f64, f64),
+    ) -> bool {
+        let least = (end, money + self.least(to_go, 0, minute));
+        // At each worth; told when it is asked for first.
+        let weighed: OnceCell<Vec<f64>> = OnceCell::new();
+        let of = |(index, worth): (usize, &f64)| minute + worth * money + self.least(to_go, index + 1, minute);
+        let above = |corner: (f64, f64)| {
+            let weighed = weighed.get_or_init(|| self.worths.iter().enumerate().map(of).collect());
+            self.worths.iter().zip(weighed).any(|(worth, least)| *least >= corner.0 + worth * corner.1)
+        };
+        known.beats_all_above(least, but, above)
+    }
+
+    /// Whether it comes to more than a most where a unit of money is worth so many minutes.
+    pub(crate) fn over(&self, worth: f64, most: f64, to_go: &ToGo, (minute, end): (f64, f64), money: f64) -> bool {
+        let apart = end + worth * (money + self.least(to_go, 0, minute)) > most;
+        let mut all = self.worths.iter().enumerate().filter(|(_, known)| **known == worth);
+        apart || all.any(|(index, _)| minute + worth * money + self.least(to_go, index + 1, minute) > most)
+    }
+}
+
+/// Money alone, and with minutes at each worth.
+fn weights(worths: &[f64]) -> Vec<Weight> {
+    let money = Weight { minutes: 0.0, money: 1.0 };
+    std::iter::once(money).chain(worths.iter().map(|&money| Weight { minutes: 1.0, money })).collect()
 }
 
 impl Weighed {
@@ -88,48 +216,28 @@ impl Weighed {
 }
 
 impl ToGo {
-    /// The less of what is to come after leaving here, and of what is to come at the next SoC after a step of so many minutes and so
-    /// much money at least: what is to come of a charge that is here.
-    pub(crate) fn or_after_a_step(
-        here: Option<&Self>,
-        (minutes, money): (f64, f64),
-        next: Option<&Self>,
-    ) -> Option<Self> {
-        let Some(next) = next else { return here.cloned() };
-        let weighed = next.weighed.iter().map(|(worth, least)| (*worth, least + minutes + worth * money));
-        let mut after = Self { minutes: next.minutes + minutes, money: next.money + money, weighed: weighed.collect() };
-        if let Some(here) = here {
-            after.minutes = after.minutes.min(here.minutes);
-            after.money = after.money.min(here.money);
-            for (after, here) in after.weighed.iter_mut().zip(&here.weighed) {
-                after.1 = after.1.min(here.1);
-            }
-        }
-        Some(after)
+    /// At the end.
+    pub(crate) fn nothing() -> Self {
+        Self { minutes: 0.0, least: Least::Always(Vec::new()) }
     }
 
-    /// Whether known plans are no later and no dearer, but for slacks, than whatever a label may still come to that leaves at a
-    /// minute with so much spent and ends no sooner than at another.
-    pub(crate) fn is_beaten(&self, known: &Staircase, (minute, end): (f64, f64), money: f64, but: (f64, f64)) -> bool {
-        let least = (end, money + self.money);
-        let weighed = |corner: (f64, f64)| {
-            let at = |&(worth, togo): &(f64, f64)| minute + worth * money + togo >= corner.0 + worth * corner.1;
-            self.weighed.iter().any(at)
-        };
-        known.beats_all_above(least, but, weighed)
-    }
-
-    /// Whether it comes to more than a most where a unit of money is worth so many minutes.
-    pub(crate) fn is_over(&self, worth: f64, most: f64, (minute, end): (f64, f64), money: f64) -> bool {
-        let apart = end + worth * (money + self.money) > most;
-        let together =
-            self.weighed.iter().filter(|one| one.0 == worth).any(|one| minute + worth * money + one.1 > most);
-        apart || together
+    fn minutes_or_after_a_step(here: Option<&Self>, minutes: f64, next: Option<&Self>) -> Option<f64> {
+        let all = here.map(|here| here.minutes).into_iter().chain(next.map(|next| next.minutes + minutes));
+        all.reduce(f64::min)
     }
 }
 
 /// What a unit of money is worth in minutes along plans that rise in minutes and fall in money: at some of their corners.
 pub(crate) fn slopes(plans: impl Iterator<Item = (f64, f64)>) -> Vec<f64> {
+    let all = all_slopes(plans);
+    let at = |index: usize| all.get((2 * index + 1) * all.len() / (2 * SLOPES)).copied();
+    let mut some: Vec<f64> = (0..SLOPES).filter_map(at).collect();
+    some.dedup();
+    some
+}
+
+/// At every corner of their lower hull, rising.
+fn all_slopes(plans: impl Iterator<Item = (f64, f64)>) -> Vec<f64> {
     let mut hull: Vec<(f64, f64)> = Vec::new();
     for at in plans {
         while let [.., before, last] = hull[..]
@@ -139,11 +247,32 @@ pub(crate) fn slopes(plans: impl Iterator<Item = (f64, f64)>) -> Vec<f64> {
         }
         hull.push(at);
     }
-    let all: Vec<f64> = hull.windows(2).map(|pair| slope(pair[0], pair[1])).collect();
-    let at = |index: usize| all.get((2 * index + 1) * all.len() / (2 * SLOPES)).copied();
-    let mut some: Vec<f64> = (0..SLOPES).filter_map(at).collect();
-    some.dedup();
-    some
+    hull.windows(2).map(|pair| slope(pair[0], pair[1])).collect()
+}
+
+/// Of those slopes so many at most that leave least room below the plans: each is the one that lies nearest to the corner between two
+/// plans that the others leave furthest away.
+pub(crate) fn closest_slopes(plans: &[(f64, f64)], most: usize) -> Vec<f64> {
+    let best = |worth: f64| plans.iter().map(|plan| plan.0 + worth * plan.1).fold(f64::INFINITY, f64::min);
+    let lines: Vec<(f64, f64)> = all_slopes(plans.iter().copied()).iter().map(|&worth| (worth, best(worth))).collect();
+    // How far a corner is beyond a line.
+    let beyond = |corner: (f64, f64), (worth, least): (f64, f64)| (corner.0 + worth * corner.1 - least) / (1.0 + worth);
+    let nearest =
+        |corner: (f64, f64)| lines.iter().copied().min_by(|&a, &b| beyond(corner, a).total_cmp(&beyond(corner, b)));
+    let mut corners: Vec<((f64, f64), f64)> =
+        plans.windows(2).map(|pair| ((pair[1].0, pair[0].1), f64::INFINITY)).collect();
+    let mut chosen: Vec<f64> = Vec::new();
+    while chosen.len() < most {
+        let Some(worst) = (0..corners.len()).max_by(|&a, &b| corners[a].1.total_cmp(&corners[b].1)) else { break };
+        let (corner, _) = corners.swap_remove(worst);
+        let Some(line) = nearest(corner).filter(|line| !chosen.contains(&line.0)) else { continue };
+        chosen.push(line.0);
+        for (corner, room) in &mut corners {
+            *room = room.min(beyond(*corner, line));
+        }
+    }
+    chosen.sort_by(f64::total_cmp);
+    chosen
 }
 
 /// Minutes that a unit of money costs from one plan to a cheaper.

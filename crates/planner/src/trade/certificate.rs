@@ -1,9 +1,10 @@
-//! What is proven of plans: an optimistic search, to which every step is given for less than it takes, finds nothing below them.
+//! What is proven of plans: an optimistic search, to which every step is given for no more than it takes, finds nothing below them.
 //!
-//! It can be told where every price depends on the clock alone and there is no boost. The finer the steps, the less is given
-//! away, the more labels it takes: so it goes on behind the answer, attempt by attempt.
+//! It can be told where every price depends on the clock alone and there is no boost. What is still to come is bounded by the hour. The
+//! finer the steps, the less is given away, the more labels it takes: so it goes on behind the answer, attempt by attempt.
 
-use super::bounds::{Bounds, slopes};
+use super::bounds::{Bounds, closest_slopes};
+use super::by_the_hour::Resolution;
 use super::clock_trip::{Binds, ClockTrip};
 use super::search::{Limits, Search};
 use super::staircase::Staircase;
@@ -14,11 +15,22 @@ use crate::StopSign;
 const BOUNDING_STEPS: [f64; 3] = [1.0, 0.3, 0.1];
 /// A bound of the best plan that is as close as this is close enough, minutes.
 const CLOSE: f64 = 0.1;
+/// Slopes of a trade at which what is still to come is bounded, at most,
+const SLOPES: usize = 6;
+/// and how finely.
+const RESOLUTION: Resolution = Resolution { points: 2.0, minutes: 2.0 };
+/// How much earlier a label may leave than the plans that it stands for, minutes for each point of the steps.
+const LEFT_EARLIER: f64 = 2.0;
+/// What is given away to the hair by which just enough is more, minutes and money.
+const HAIR: f64 = 1e-3;
 /// Most labels of the searches that bound the best plan together.
 const MOST_LABELS: usize = 12_000;
 /// Tolerances that are tried to be certified of a whole trade, minutes and money, each with the step of its search.
-const ATTEMPTS: [((f64, f64), f64); 9] = [
+const ATTEMPTS: [((f64, f64), f64); 12] = [
+    ((20.0, 10.0), 2.0),
+    ((10.0, 5.0), 2.0),
     ((5.0, 2.5), 2.0),
+    ((3.0, 1.5), 2.0),
     ((2.0, 1.0), 2.0),
     ((2.0, 1.0), 1.0),
     ((1.0, 0.5), 1.0),
@@ -71,8 +83,9 @@ impl Proving {
     /// Begins to prove that nothing is missing among a trip's plans; `None` where that cannot be told, or told to stop.
     pub fn of(trip: &TradeTrip, plans: &[ClockPlan], stop: &StopSign) -> Option<Self> {
         let clock = ClockTrip::new(trip, stop).filter(|clock| clock.can_be_bounded() && !plans.is_empty())?;
-        let worths = slopes(plans.iter().map(|plan| (plan.total.get(), plan.cost)));
-        let bounds = Bounds::new(&clock, &worths, stop)?;
+        let all: Vec<(f64, f64)> = plans.iter().map(|plan| (plan.total.get(), plan.cost)).collect();
+        let last = all.iter().map(|plan| plan.0).fold(0.0, f64::max);
+        let bounds = Bounds::by_the_hour(&clock, &closest_slopes(&all, SLOPES), last, RESOLUTION, stop)?;
         let mut known = Staircase::default();
         for plan in plans {
             known.add(plan.total.get(), plan.cost, (0.0, 0.0));
@@ -83,13 +96,11 @@ impl Proving {
     /// Tries the next tolerance with at most so many labels.
     pub fn attempt(&mut self, labels: &mut usize, stop: &StopSign) -> Attempt {
         let Some(&(but, step)) = ATTEMPTS.get(self.next) else { return Attempt::Over };
-        // Labels are so much ahead of plans at most: they may be dropped only where the plan is dropped, too.
-        let ahead = self.clock.paid_ahead(step);
-        self.clock.loosen(&self.binds, ahead.0);
+        self.clock.loosen(&self.binds, LEFT_EARLIER * step);
         let limits = Limits {
             bounds: Some(&self.bounds),
             known: self.known.clone(),
-            but: (but.0 - ahead.0, but.1 - ahead.1),
+            but: (but.0 - HAIR, but.1 - HAIR),
             labels: Some(*labels),
             ..Limits::default()
         };
@@ -132,11 +143,8 @@ pub fn best_within(
             break;
         }
         let bounds = bounds.as_ref();
-        let ahead = clock.paid_ahead(step);
-        clock.loosen(&binds, ahead.0);
-        // A label is so much ahead of a plan at most.
-        let most = best + ahead.0 + counted * ahead.1;
-        let limits = Limits { bounds, best: Some((counted, most)), labels: Some(labels), ..Limits::default() };
+        clock.loosen(&binds, LEFT_EARLIER * step);
+        let limits = Limits { bounds, best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
         let Some((least, used)) = Search::least(&clock, step, &limits, counted, stop) else { break };
         labels = labels.saturating_sub(used);
         gap = gap.min((best - least).max(0.0));

@@ -6,7 +6,7 @@ use super::clock_trip::ClockTrip;
 use super::optimistic::{self, Left, Waiting};
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
-use super::search::{Arrival, Fineness, Goes, Kind, Label, Limits, Search, Stairs};
+use super::search::{Arrival, Fineness, Goes, Kind, Label, Limits, Search, Stairs, Wide};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
 use spare_hour_core::quantity::Soc;
@@ -106,12 +106,15 @@ impl Search<'_> {
             if open > begins + 1e-6 {
                 continue;
             }
+            let at_once =
+                not_before == 0.0 && begins <= arrival.minute + self.trip.problem.site(node).overhead.get() + 1e-9;
+            let (late, settled) = self.settled(node, arrival, begins, at_once);
             let begun = Going {
                 arrival: index,
                 not_before,
-                begun: begins,
-                minute: begins,
-                asked: 0.0,
+                begun: begins + late,
+                minute: begins + late,
+                asked: settled,
                 flat: false,
                 closes,
                 held: 0,
@@ -124,12 +127,13 @@ impl Search<'_> {
             };
             let mut at_first = begun.on(self.trip, node, minutes, (arrival.soc, to));
             if optimistic {
-                let left = self.left_with_hardly_more(node, departures, (place, arrival.soc));
-                let charges = with_pauses(begun);
+                let left = self.left_with_hardly_more(node, departures, place, (arrival, begins));
+                let charges = with_pauses(Going { minute: begins, asked: 0.0, ..begun });
                 all.left.extend(charges.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
                 let whole = departures.from_empty[departures.socs.len() - 1] - departures.from_empty[place] + minutes;
                 let step = ((to - arrival.soc) * walk.kwh_a_point, minutes);
-                all.waiting[place].extend(Waiting::for_falls(begun, &pauses, (step, whole), self.trip, node));
+                let waits = Going { asked: self.settled(node, arrival, begins, false).1.min(settled), ..begun };
+                all.waiting[place].extend(Waiting::for_falls(waits, &pauses, (step, whole), self.trip, node));
                 let from_empty = (departures.from_empty[place], to * walk.kwh_a_point);
                 let known = (arrival.money, site.price.per_kwh_at(begins + minutes));
                 at_first = at_first.map(|one| self.taken_for_one(one, known, from_empty));
@@ -157,9 +161,9 @@ impl Search<'_> {
         if !alone {
             here = self.unbeaten_going(node, here, arrivals);
         }
-        let left = self.left_with(node, departures, place);
         for one in here.iter().filter(|one| one.may_be_left()) {
-            all.left.extend(left.iter().filter_map(|&left| self.left_at_once(node, arrivals, one, departures, left)));
+            let left = self.left_with(node, departures, place, one).into_iter();
+            all.left.extend(left.filter_map(|left| self.left_at_once(node, arrivals, one, departures, left)));
         }
         if place + 1 < departures.socs.len() {
             let (points, minutes) = departures.step_to(place + 1);
@@ -216,15 +220,18 @@ impl Search<'_> {
         arrivals: &[Arrival],
         one: &Going,
         departures: &Departures,
-        Left { place, more, later, goes }: Left,
+        Left { place, wide, longest, goes }: Left,
     ) -> Option<Label> {
         let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
         let to_go = departures.to_go[place].as_ref()?;
         let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
-        let over = one.minute + later;
+        let over = one.minute;
         let stays = over.max(arrival.minute + trip.sites[node].stay);
         let leaves = one.pause.map_or(stays, |(_, until)| stays.max(until));
-        let mut money = arrival.money + one.asked + more;
+        let mut money = arrival.money + one.asked;
+        // Who stands on anyway is no later with more, and may have charged for longer.
+        let wide = if leaves > over { Wide { minutes: 0.0, ..wide } } else { wide };
+        let over = over + longest.min(leaves - over);
         if leaves > over {
             let mut bill = Bill::by_clock(0.0, true);
             trip.sites[node].price.park(&mut bill, over, leaves - over);
@@ -243,6 +250,7 @@ impl Search<'_> {
             taken,
             stops: arrival.stops,
             depart,
+            wide,
             goes,
             before: arrival.before,
             choice: Choice {
@@ -290,6 +298,20 @@ impl Search<'_> {
             self.stand(node, arrival, departures, labels);
         }
         let walk = ChargeWalk::new(trip, node, arrival.soc);
+        let optimistic = self.fineness.optimistic;
+        let settled = self.settled(node, arrival, begins, false).1;
+        if let Some(first) = departures.above(arrival.soc).next().filter(|_| optimistic) {
+            let Left { wide, .. } = self.left_with_hardly_more(node, departures, first, (arrival, begins));
+            let stands = Stands { charged: begins, depart: departures.socs[first], wide, money: 0.0, bill: None };
+            self.leave(
+                node,
+                arrival,
+                &stands,
+                (Choice { depart: stands.depart, ..choice }, variants),
+                departures,
+                labels,
+            );
+        }
         for place in departures.above(arrival.soc) {
             let to = departures.socs[place];
             let until = begins + walk.minutes(to, departures.from_empty[place]);
@@ -302,8 +324,12 @@ impl Search<'_> {
             if departures.to_go[place].is_none() {
                 continue;
             }
-            let stands = Stands { charged: until, depart: to, money: site.price.total(&bill), bill: Some(bill) };
-            self.leave(node, arrival, &stands, (Choice { depart: to, ..choice }, variants), departures, labels);
+            // An optimistic search leaves with what lies below the next.
+            let next = departures.socs.get(place + 1).copied().filter(|_| optimistic).unwrap_or(to);
+            let wide = if next > to { self.charged_between(node, (to, next), until) } else { Wide::default() };
+            let (money, bill) = (settled + site.price.total(&bill), Some(bill));
+            let stands = Stands { charged: until, depart: next, wide, money, bill };
+            self.leave(node, arrival, &stands, (Choice { depart: next, ..choice }, variants), departures, labels);
         }
     }
 
@@ -313,7 +339,8 @@ impl Search<'_> {
         if wanted.is_some_and(|wanted| (arrival.soc - wanted).abs() > SAME_DEPARTURE) {
             return;
         }
-        let stands = Stands { charged: arrival.minute, depart: arrival.soc, money: 0.0, bill: None };
+        let (depart, wide) = (arrival.soc, arrival.wide);
+        let stands = Stands { charged: arrival.minute, depart, wide, money: 0.0, bill: None };
         self.leave(node, arrival, &stands, (arrival.choice(node), Variants::All), departures, labels);
     }
 
@@ -350,6 +377,7 @@ impl Search<'_> {
                 taken,
                 stops: arrival.stops,
                 depart: stands.depart,
+                wide: Wide { minutes: 0.0, ..stands.wide },
                 goes: Goes::Anywhere,
                 before: arrival.before,
                 choice: Choice { pause, rest: rests, ..choice },
@@ -391,6 +419,8 @@ struct Stands {
     /// When its charge was over.
     charged: f64,
     depart: f64,
+    /// The plans that it stands for.
+    wide: Wide,
     money: f64,
     bill: Option<Bill>,
 }
@@ -547,7 +577,8 @@ impl Departures {
         }
         let least = problem.leg(Node::Site(node), Node::End).map(|leg| (leg.least * 1e5).ceil() / 1e5);
         let none = Bounds::default();
-        let to_go = limits.bounds.unwrap_or(&none).to_go(trip, Node::Site(node), &socs);
+        let bounds = limits.bounds.unwrap_or(&none);
+        let to_go = bounds.to_go(trip, Node::Site(node), &socs);
         let mut all = Self {
             from_empty: socs.iter().map(|&soc| from_empty(soc)).collect(),
             to_the_end: least.and_then(|least| socs.iter().position(|soc| (soc - least).abs() < 1e-6)),
@@ -555,26 +586,12 @@ impl Departures {
             charging_to_go: Vec::new(),
             socs,
         };
-        all.charging_to_go = all.while_charging(trip, node);
-        all
-    }
-
-    /// The least that is still to come of a charge at each SoC.
-    fn while_charging(&self, trip: &ClockTrip, node: RoadIndex) -> Vec<Option<ToGo>> {
-        let (least, usable) = (trip.sites[node].price.least(), trip.problem.trip.vehicle.usable.get());
-        let kwh_a_point = usable / 100.0 / trip.sites[node].stored_share;
-        let mut all: Vec<Option<ToGo>> = vec![None; self.socs.len()];
-        for place in (0..self.socs.len()).rev() {
-            let next = all.get(place + 1).and_then(Option::as_ref);
-            let (points, minutes) = if place + 1 < self.socs.len() { self.step_to(place + 1) } else { (0.0, 0.0) };
-            let money = least.per_kwh * points * kwh_a_point + least.per_min * minutes;
-            all[place] = ToGo::or_after_a_step(self.to_go[place].as_ref(), (minutes, money), next);
-        }
+        all.charging_to_go = bounds.while_charging(trip, node, &all.socs, &all.to_go, |place| all.step_to(place));
         all
     }
 
     /// Points and minutes from the SoC before to that of a place.
-    fn step_to(&self, place: usize) -> (f64, f64) {
+    pub(super) fn step_to(&self, place: usize) -> (f64, f64) {
         let before = place.saturating_sub(1);
         (self.socs[place] - self.socs[before], self.from_empty[place] - self.from_empty[before])
     }

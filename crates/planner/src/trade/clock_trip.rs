@@ -45,8 +45,7 @@ pub(crate) struct ClockTrip {
     drive_after: Vec<f64>,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
-    /// The least that a stored percent costs anywhere, ever, and the fewest minutes that it takes.
-    pub(crate) least_per_percent: f64,
+    /// The fewest minutes that a stored percent takes anywhere.
     pub(crate) least_minutes_per_percent: f64,
     /// What a kWh costs here as a multiple of [`USUAL_PRICE`].
     dearness: f64,
@@ -69,9 +68,8 @@ pub(crate) struct ClockSite {
     pub(crate) tariff: Option<(Tariff, TimeZone)>,
 }
 
-/// What binds the clock of a trip beside hours: pauses, the rest between drives, stays at sites.
+/// What has to be stood at least: the rest between drives, stays at sites.
 pub(crate) struct Binds {
-    occasions: Vec<Occasion>,
     rest: Option<Minutes>,
     stays: Vec<f64>,
 }
@@ -92,6 +90,11 @@ impl ClockSite {
     pub(crate) fn opens_after(&self, minute: f64) -> Option<f64> {
         let spans = self.open.as_ref()?;
         spans.get(spans.partition_point(|span| span.0 <= minute + 1e-9)).map(|span| span.0)
+    }
+
+    /// When it is open, in the trip's minutes; `None` always.
+    pub(crate) fn open_spans(&self) -> Option<&[(f64, f64)]> {
+        self.open.as_deref()
     }
 
     /// The first minute at or after one at which it is open, and until when it stays so.
@@ -117,9 +120,6 @@ impl ClockTrip {
             }
         }
         let labels = Labels::new(&problem, FINE_STEP, stop)?;
-        let usable = problem.trip.vehicle.usable.get();
-        let per_percent = |site: &ClockSite| site.price.least().per_kwh * usable / 100.0 / site.stored_share;
-        let least_per_percent = sites.iter().map(per_percent).fold(f64::INFINITY, f64::min);
         let occasions = occasions(&wishes, &trip.departure);
         let drive_on: TiVec<RoadIndex, f64> =
             problem.road().map(|node| problem.drive(Node::Site(node), Node::End).minutes).collect();
@@ -130,7 +130,6 @@ impl ClockTrip {
             departure: trip.departure.clone(),
             due: due(&occasions),
             occasions,
-            least_per_percent: if least_per_percent.is_finite() { least_per_percent } else { 0.0 },
             least_minutes_per_percent: least_minutes_per_percent(&problem),
             dearness: dearness(&sites),
             sites,
@@ -146,26 +145,14 @@ impl ClockTrip {
         self.dearness * amount
     }
 
-    /// The least that so many percent take anywhere: minutes and money.
-    pub(crate) fn paid_ahead(&self, percent: f64) -> (f64, f64) {
-        (self.least_minutes_per_percent * percent, self.least_per_percent * percent)
-    }
-
-    /// What binds the clock beside hours.
+    /// What has to be stood at least.
     pub(crate) fn binds(&self) -> Binds {
-        Binds {
-            occasions: self.occasions.clone(),
-            rest: self.wishes.rest,
-            stays: self.sites.iter().map(|site| site.stay).collect(),
-        }
+        Binds { rest: self.wishes.rest, stays: self.sites.iter().map(|site| site.stay).collect() }
     }
 
-    /// Makes what binds the clock so much looser than it is, minutes: who is late by no more may still do all that they would have
-    /// done.
+    /// Makes what has to be stood at least so much less than it is, minutes: who leaves earlier by no more may still do all that they
+    /// would have done.
     pub(crate) fn loosen(&mut self, binds: &Binds, by: f64) {
-        let looser = |one: &Occasion| Occasion { to: one.to + by, length: one.length - by, ..*one };
-        self.occasions = binds.occasions.iter().map(looser).collect();
-        self.due = due(&self.occasions);
         self.wishes.rest = binds.rest.map(|rest| Minutes::new((rest.get() - by).max(0.0)));
         for (site, stay) in self.sites.iter_mut().zip(&binds.stays) {
             site.stay = stay - by;

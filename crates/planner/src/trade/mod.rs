@@ -6,6 +6,7 @@
 //! What is kept is replayed with receipts ([`replay`]).
 
 mod bounds;
+mod by_the_hour;
 pub mod certificate;
 mod charges;
 mod choices;
@@ -47,18 +48,18 @@ use search::{Fineness, Limits, Search};
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
 /// The whole trade is looked for twice: roughly, which tells how good the rest has to be, and well enough to find every sequence of
 /// stops that counts.
-const ROUGH: Fineness = Fineness { step: 10.0, slack: (2.0, 0.2), optimistic: false, ahead: (0.0, 0.0) };
-const THOROUGH: Fineness = Fineness { step: 4.0, slack: (0.3, 0.03), optimistic: false, ahead: (0.0, 0.0) };
+const ROUGH: Fineness = Fineness { step: 10.0, slack: (2.0, 0.2), optimistic: false };
+const THOROUGH: Fineness = Fineness { step: 4.0, slack: (0.3, 0.03), optimistic: false };
 /// A way that is beaten by no more than this may still become a plan of the trade when its departures are moved.
 const MAY_BECOME: (f64, f64) = (2.0, 0.3);
 /// The steps by which departures are moved after each.
 const ROUGH_STEPS: [f64; 2] = [4.0, 2.0];
 const THOROUGH_STEPS: [f64; 5] = [2.5, 1.2, 0.8, 0.5, 0.3];
 /// The best plan alone is looked for coarsely first.
-const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false, ahead: (0.0, 0.0) };
+const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false };
 /// The soonest alone, whatever it costs.
-const SOONEST: Fineness = Fineness { step: 5.0, slack: (2.0, f64::INFINITY), optimistic: false, ahead: (0.0, 0.0) };
-const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false, ahead: (0.0, 0.0) };
+const SOONEST: Fineness = Fineness { step: 5.0, slack: (2.0, f64::INFINITY), optimistic: false };
+const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false };
 /// What a unit of money is worth in minutes where time alone counts: enough to choose among plans that are as fast.
 const TIME_ALONE: f64 = 1e-3;
 /// How far above the best plan of the coarse search a fine one looks, minutes' worth.

@@ -1,12 +1,11 @@
-//! A charge of an optimistic search, which tells what no plan is better than: it gives away more than any charge takes.
+//! A charge of an optimistic search, which tells what no plan is better than.
 //!
-//! Whoever leaves between two of the `SoCs` that are looked at is taken to leave with the upper one, later than at the lower by the
-//! fewest minutes that what is missing takes anywhere, and paying the least that it costs. So the label has more in the battery than
-//! the plan, is ahead of it by less than that is worth, and may do all that the plan does: the next charge begins as far above the
-//! plan's as the label is late, so that the label is at each SoC no later than the plan. A pause, a rest or a stay may be missed by
-//! that lateness, so the trip is loosened by it ([`ClockTrip::loosen`]). Where the price falls in the midst of a plan's charge,
-//! there is one that waits for the fall with what comes before at the least price. Charges that are nearly as late and dear are
-//! taken for one as early as the earliest and as cheap as the cheapest.
+//! A label stands for every plan that leaves between two of the `SoCs` that are looked at. It has the upper one, the clock and the money
+//! of the lower, and tells how much later and dearer a plan with more of what lies between is at least ([`Wide`]). Where the next
+//! charge begins, a plan has charged what it lacks there or before: it comes to the label's SoC no sooner, and for no less, than the
+//! one or the other takes. So the label is at each SoC no later than the plan, and may do all that the plan does. Where the price falls in
+//! the midst of a plan's charge, there is one that waits for the fall with what comes before at the least price. Charges that are
+//! nearly as late and dear are taken for one as early as the earliest and as cheap as the cheapest.
 
 use std::collections::BTreeMap;
 
@@ -14,22 +13,26 @@ use spare_hour_core::trip::Price;
 
 use super::charges::{Departures, Going, LONGEST_HOLD};
 use super::clock_trip::ClockTrip;
-use super::search::{Arrival, Goes, Kind, Search, Stairs};
+use super::search::{Arrival, Goes, Kind, Label, Search, Stairs, Wide};
 use super::staircase::Staircase;
+use crate::model::leg::Leg;
 use crate::model::road_index::RoadIndex;
 
+/// More than just enough, in points.
+const HAIR: f64 = 1.1e-5;
 /// Most minutes that a search gives away with one step, for each point of its steps.
 const MOST_GIVEN_AWAY: f64 = 1.0;
 /// Of the whole trade, charges that are later or cheaper by no more than so many minutes and so much money for each point of the steps
 /// are taken for one.
 const ALIKE: (f64, f64) = (0.2, 0.1);
 
-/// With which of the `SoCs` a charge is left, what that is made to cost more, how much later that is, and where it goes on to.
+/// With which of the `SoCs` a charge is left, for which plans it stands, and where it goes on to.
 #[derive(Clone, Copy)]
 pub(super) struct Left {
     pub(super) place: usize,
-    pub(super) more: f64,
-    pub(super) later: f64,
+    pub(super) wide: Wide,
+    /// Most minutes that these charge on.
+    pub(super) longest: f64,
     pub(super) goes: Goes,
 }
 
@@ -87,7 +90,7 @@ impl Waiting {
         let (least, lower) =
             (price.least_within(begun, self.until - 0.02), price.least_within(begun, self.until + 0.02));
         let of = |price: &Price, (plug, minutes): (f64, f64)| price.per_kwh * plug + price.per_min * minutes;
-        let asked = lower.per_session + of(&least, self.before) + of(&lower, self.last);
+        let asked = self.going.asked + lower.per_session + of(&least, self.before) + of(&lower, self.last);
         Going { minute: self.until, asked, flat: true, not_before: begun, ..self.going }
     }
 
@@ -127,6 +130,36 @@ impl Going {
     }
 }
 
+impl Label {
+    /// The same for those of its plans that may drive a leg; `None` where none may. Just enough is written with a hair more.
+    pub(super) fn along(mut self, leg: &Leg) -> Option<Self> {
+        if self.wide.points == 0.0 {
+            return (leg.allows(self.depart)).then_some(self);
+        }
+        if !leg.can_be_driven() || self.depart <= leg.least + HAIR {
+            return None;
+        }
+        let low = self.depart - self.wide.points;
+        if low < leg.least {
+            let share = (leg.least - low) / self.wide.points;
+            self.minute += share * self.wide.minutes;
+            self.money += share * self.wide.money;
+            self.wide = self.wide.part(1.0 - share);
+        }
+        // What is above the most is lost in the brakes.
+        let over = (self.depart - leg.most).clamp(0.0, self.wide.points);
+        self.wide = self.wide.part(1.0 - over / self.wide.points);
+        self.depart = self.depart.min(leg.most);
+        Some(self)
+    }
+}
+
+impl Wide {
+    fn part(self, share: f64) -> Self {
+        Self { points: share * self.points, minutes: share * self.minutes, money: share * self.money }
+    }
+}
+
 impl Search<'_> {
     /// Those that no other beats. One whose price has changed since it began cannot be begun later for the same money, so it is not
     /// held against those that can.
@@ -147,17 +180,19 @@ impl Search<'_> {
         kept
     }
 
-    /// With what a charge that is at one of the `SoCs` is left: where the search is optimistic, with the next above, but to the
-    /// end with just enough, as more is of no use.
-    pub(super) fn left_with(&self, node: RoadIndex, departures: &Departures, place: usize) -> Vec<Left> {
-        let here = Left { place, more: 0.0, later: 0.0, goes: Goes::Anywhere };
+    /// With what a charge that is at one of the `SoCs` is left: where the search is optimistic, with what lies below the next above,
+    /// but to the end with just enough, as more is of no use.
+    pub(super) fn left_with(&self, node: RoadIndex, departures: &Departures, place: usize, one: &Going) -> Vec<Left> {
+        let here = Left { place, wide: Wide::default(), longest: 0.0, goes: Goes::Anywhere };
         if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
             return vec![here];
         }
         let mut all = Vec::with_capacity(2);
-        if place + 1 < departures.socs.len() {
-            let missing = departures.socs[place + 1] - departures.socs[place];
-            all.push(self.with_more((place + 1, missing), Goes::ToSites));
+        if let Some(&next) = departures.socs.get(place + 1) {
+            let wide = self.charged_between(node, (departures.socs[place], next), one.minute);
+            all.push(Left { place: place + 1, wide, longest: departures.step_to(place + 1).1, goes: Goes::ToSites });
+        } else {
+            all.push(Left { goes: Goes::ToSites, ..here });
         }
         if departures.to_the_end == Some(place) {
             all.push(Left { goes: Goes::ToTheEnd, ..here });
@@ -165,18 +200,100 @@ impl Search<'_> {
         all
     }
 
-    /// With what a charge is left that does not come to the first of the `SoCs` above its arrival. Who may drive to the end already is
-    /// ahead of a plan that has just enough for that.
+    /// With what a charge is left that does not come to the first of the `SoCs` above its arrival: it lies above what the plan with least
+    /// arrived with. Who may drive to the end already is ahead of a plan that has just enough for that.
     pub(super) fn left_with_hardly_more(
         &self,
         node: RoadIndex,
         departures: &Departures,
-        (place, arrived): (usize, f64),
+        place: usize,
+        (arrival, begins): (&Arrival, f64),
     ) -> Left {
-        let enough = departures.to_the_end.is_some_and(|end| departures.socs[end] <= arrived + 1e-6);
+        let enough = departures.to_the_end.is_some_and(|end| departures.socs[end] <= arrival.soc + 1e-6);
         let anywhere = enough || self.trip.sites[node].leave.is_some();
-        let missing = departures.socs[place] - arrived;
-        self.with_more((place, missing), if anywhere { Goes::Anywhere } else { Goes::ToSites })
+        let (low, to) = (arrival.soc - arrival.wide.points, departures.socs[place]);
+        let here = self.charged_between(node, (low, to), begins);
+        let of = |before: f64, here: f64| {
+            let points = arrival.wide.points;
+            if points > 1e-9 { here.min(before / points * (to - low)) } else { here }
+        };
+        let wide = Wide {
+            points: to - low,
+            minutes: of(arrival.wide.minutes, here.minutes),
+            money: of(arrival.wide.money, here.money),
+        };
+        let longest = (to - low) * self.most_pace(node, (low, to));
+        Left { place, wide, longest, goes: if anywhere { Goes::Anywhere } else { Goes::ToSites } }
+    }
+
+    /// What a charge between two `SoCs` from some minute on takes at least, for each of its points.
+    pub(super) fn charged_between(&self, node: RoadIndex, (from, to): (f64, f64), minute: f64) -> Wide {
+        let (points, pace) = (to - from, self.least_pace(node, (from, to)));
+        let price =
+            self.trip.sites[node].price.least_within(minute, minute + 2.0 * points * self.most_pace(node, (from, to)));
+        let kwh = points * self.trip.problem.trip.vehicle.usable.get() / 100.0 / self.trip.sites[node].stored_share;
+        Wide { points, minutes: points * pace, money: price.per_kwh * kwh + price.per_min * points * pace }
+    }
+
+    /// Fewest minutes that a point takes between two `SoCs`.
+    fn least_pace(&self, node: RoadIndex, (from, to): (f64, f64)) -> f64 {
+        let power = self.trip.problem.stalls[node].power();
+        let inside = power.points().iter().filter(|point| point.0 > from && point.0 < to).map(|point| point.1);
+        let most = inside.fold(power.at(from).max(power.at(to)), f64::max);
+        0.6 * self.trip.problem.trip.vehicle.usable.get() / most.max(1e-6)
+    }
+
+    /// Most minutes that a point takes between two `SoCs`.
+    fn most_pace(&self, node: RoadIndex, (from, to): (f64, f64)) -> f64 {
+        let power = self.trip.problem.stalls[node].power();
+        let inside = power.points().iter().filter(|point| point.0 > from && point.0 < to).map(|point| point.1);
+        let least = inside.fold(power.at(from).min(power.at(to)), f64::min);
+        0.6 * self.trip.problem.trip.vehicle.usable.get() / least.max(1e-6)
+    }
+
+    /// By how much the plans of an arrival are later and dearer at least, when they have come to its SoC, than one that begins there with
+    /// that at a minute: they have charged what they lacked before, or do here. Who waits to begin may have charged it while others wait.
+    pub(super) fn settled(&self, node: RoadIndex, arrival: &Arrival, begins: f64, at_once: bool) -> (f64, f64) {
+        let wide = arrival.wide;
+        if wide == Wide::default() {
+            return (0.0, 0.0);
+        }
+        let here = self.charged_between(node, (arrival.soc - wide.points, arrival.soc), begins);
+        let late = if at_once { wide.minutes.min(here.minutes) } else { 0.0 };
+        (late, wide.money.min(here.money))
+    }
+
+    /// Those departures, falling in SoC, that no other beats. One that may leave with all that another has, or more, beats it where it
+    /// is then no later and no dearer; of those that stand for the same plans beside each other, the soonest and cheapest.
+    pub(super) fn unbeaten_optimistic_departures(
+        &self,
+        labels: Vec<Label>,
+        kind: impl Fn(&Label) -> Kind,
+    ) -> Vec<Label> {
+        let (mut above, mut beside) = (Stairs::default(), BTreeMap::new());
+        let mut waiting: BTreeMap<u64, Vec<Label>> = BTreeMap::new();
+        let mut kept = Vec::with_capacity(labels.len());
+        for at in labels {
+            // Those whose plans all have as much as this one.
+            while let Some(lowest) =
+                waiting.last_entry().filter(|lowest| f64::from_bits(*lowest.key()) >= at.depart - 1e-12)
+            {
+                for one in lowest.remove() {
+                    above.of(kind(&one)).add(one.minute, one.money, (0.0, 0.0));
+                }
+            }
+            if above.of(kind(&at)).beats(at.minute, at.money, self.fineness.slack) {
+                continue;
+            }
+            let bits = |value: f64| value.to_bits();
+            let like = (kind(&at), bits(at.depart), bits(at.wide.points), bits(at.wide.minutes), bits(at.wide.money));
+            let stairs: &mut Staircase = beside.entry(like).or_default();
+            if stairs.add(at.minute, at.money, self.fineness.slack) {
+                kept.push(at);
+                waiting.entry((at.depart - at.wide.points).max(0.0).to_bits()).or_default().push(at);
+            }
+        }
+        kept
     }
 
     /// Those that no other waits beside for the same fall with less to take, as early and as cheap. Where the price changes while they
@@ -197,11 +314,6 @@ impl Search<'_> {
             changes || stairs.entry(kind).or_default().add(one.going.minute, at.money, (0.0, 0.0))
         });
         all
-    }
-
-    fn with_more(&self, (place, missing): (usize, f64), goes: Goes) -> Left {
-        let (later, more) = self.trip.paid_ahead(missing);
-        Left { place, more, later, goes }
     }
 
     /// A charge at the first SoC above its arrival, a little earlier and cheaper than it is, so that charges that are nearly as late and
@@ -230,7 +342,7 @@ pub(super) fn cut_where_minutes_are_given_away(
     let most = step * MOST_GIVEN_AWAY;
     let pieces = |pair: &[f64]| {
         let wide = pair[1] - pair[0];
-        let given = from_empty(pair[1]) - from_empty(pair[0]) - trip.paid_ahead(wide).0;
+        let given = from_empty(pair[1]) - from_empty(pair[0]) - trip.least_minutes_per_percent * wide;
         let count = (given / most).ceil().clamp(1.0, 50.0);
         let low = pair[0];
         (1..=count as usize).map(move |piece| low + wide * piece as f64 / count).collect::<Vec<_>>()

@@ -8,9 +8,9 @@ use crate::StopSign;
 use crate::strategies::Strategy;
 
 /// A strategy leaves little to choose, so nothing is merged,
-const RULED: Fineness = Fineness { step: 1.0, slack: (0.0, 0.0), optimistic: false, ahead: (0.0, 0.0) };
+const RULED: Fineness = Fineness { step: 1.0, slack: (0.0, 0.0), optimistic: false };
 /// but where only the soonest is looked for, than which others have to be better.
-const SOONEST: Fineness = Fineness { step: 1.0, slack: (0.0, f64::INFINITY), optimistic: false, ahead: (0.0, 0.0) };
+const SOONEST: Fineness = Fineness { step: 1.0, slack: (0.0, f64::INFINITY), optimistic: false };
 /// How much worse than the soonest, in minutes, what is better may be: rounding alone.
 const NO_WORSE: f64 = 1e-6;
 

@@ -29,11 +29,18 @@ pub(crate) struct Fineness {
     pub(crate) step: f64,
     /// How much later and dearer a label may be than one that makes it be dropped.
     pub(crate) slack: (f64, f64),
-    /// Whether each charge is taken to go on to the next SoC for the least that this takes anywhere: then no plan between the steps
-    /// is better than the best that is found.
+    /// Whether a label stands for every plan between two steps, and is no later and no dearer than any: then no plan is better than the
+    /// best that is found.
     pub(crate) optimistic: bool,
-    /// By how much a label may be late then and paid in advance, minutes and money.
-    pub(crate) ahead: (f64, f64),
+}
+
+/// The plans that a label of an optimistic search stands for: with so many points less than the label at most; who has more of these
+/// is so much later and dearer at least, in proportion.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) struct Wide {
+    pub(super) points: f64,
+    pub(super) minutes: f64,
+    pub(super) money: f64,
 }
 
 /// Where a label may be driven on to.
@@ -53,6 +60,7 @@ pub(super) struct Label {
     pub(super) taken: u32,
     pub(super) stops: u32,
     pub(super) depart: f64,
+    pub(super) wide: Wide,
     pub(super) goes: Goes,
     /// The label before, and what was decided.
     pub(super) before: usize,
@@ -68,6 +76,7 @@ pub(super) struct Arrival {
     pub(super) taken: u32,
     pub(super) stops: u32,
     pub(super) soc: f64,
+    pub(super) wide: Wide,
     pub(super) before: usize,
     pub(super) roadside: Option<usize>,
 }
@@ -116,8 +125,10 @@ impl Limits<'_> {
     /// Whether nothing is wanted that leaves at a minute with so much spent and ends no sooner than at another, where so much is
     /// still to come.
     pub(super) fn rule_out(&self, (minute, end): (f64, f64), money: f64, to_go: &ToGo) -> bool {
-        self.best.is_some_and(|(worth, most)| to_go.is_over(worth, most, (minute, end), money))
-            || to_go.is_beaten(&self.known, (minute, end), money, self.but)
+        let none = Bounds::default();
+        let bounds = self.bounds.unwrap_or(&none);
+        self.best.is_some_and(|(worth, most)| bounds.over(worth, most, to_go, (minute, end), money))
+            || bounds.beaten(&self.known, to_go, (minute, end), money, self.but)
     }
 }
 
@@ -163,6 +174,7 @@ impl<'a> Search<'a> {
             taken: 0,
             stops: 0,
             depart: start,
+            wide: Wide::default(),
             goes: Goes::Anywhere,
             before: usize::MAX,
             choice: nowhere,
@@ -201,8 +213,7 @@ impl<'a> Search<'a> {
     ) -> Option<(f64, usize)> {
         // Where no money counts, the earliest of labels is enough.
         let for_money = if worth == 0.0 && limits.best.is_some() { f64::INFINITY } else { 0.0 };
-        let ahead = trip.paid_ahead(step);
-        let fineness = Fineness { step, slack: (0.0, for_money), optimistic: true, ahead };
+        let fineness = Fineness { step, slack: (0.0, for_money), optimistic: true };
         let search = Self::searched(trip, fineness, limits, stop)?;
         let least = search.ends.iter().map(|end| end.0 + worth * end.1).fold(f64::INFINITY, f64::min);
         Some((least, search.labels.len()))
@@ -229,35 +240,29 @@ impl<'a> Search<'a> {
         for leg in trip.problem.legs(from) {
             let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
             let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
-            if ruled_out || elsewhere || !self.may_drive(leg, at.depart) || self.passes_a_visit(from, leg.to) {
+            if ruled_out || elsewhere || self.passes_a_visit(from, leg.to) {
                 continue;
             }
+            let Some(at) = at.along(leg) else { continue };
             for driven in self.drives(&at, leg) {
-                self.reach(leg, label, &driven);
+                self.reach(leg, (label, &at), &driven);
             }
         }
     }
 
-    /// Whether a leg may be driven: an optimistic search takes who has more than they may arrive with for one who has just so much.
-    fn may_drive(&self, leg: &Leg, depart: f64) -> bool {
-        leg.allows(depart) || self.fineness.optimistic && depart > leg.most && leg.can_be_driven()
-    }
-
-    fn reach(&mut self, leg: &Leg, label: usize, driven: &Driven) {
-        let at = self.labels[label];
-        // What is lost in the brakes was paid for ahead, with minutes and money.
-        let overflows = self.fineness.optimistic && at.depart > leg.most;
+    fn reach(&mut self, leg: &Leg, (label, at): (usize, &Label), driven: &Driven) {
         if let Node::Site(node) = leg.to {
             if self.trip.wishes.most_stops.is_some_and(|most| at.stops >= most) {
                 return;
             }
             let arrival = Arrival {
-                minute: driven.minute - if overflows { self.fineness.ahead.0 } else { 0.0 },
-                money: at.money - if overflows { self.fineness.ahead.1 } else { 0.0 },
+                minute: driven.minute,
+                money: at.money,
                 driven: self.told_apart(driven.driven),
                 taken: driven.taken,
                 stops: at.stops + 1,
-                soc: leg.arrive(if self.fineness.optimistic { at.depart.min(leg.most) } else { at.depart }),
+                soc: leg.arrive(at.depart),
+                wide: at.wide,
                 before: label,
                 roadside: driven.roadside,
             };
@@ -267,14 +272,8 @@ impl<'a> Search<'a> {
             let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
             let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
             let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - self.trip.money(NEARLY.1), (0.0, 0.0));
-            // Who left with just enough is not ahead of a plan; another may be, and has no use for it any more.
-            let exact = at.goes == Goes::ToTheEnd || at.before == usize::MAX;
-            let ahead = if exact { (0.0, 0.0) } else { self.fineness.ahead };
-            let driven = Driven { minute: driven.minute - ahead.0, ..*driven };
-            let at = Label { money: at.money - ahead.1, ..at };
-            // What may be dropped was narrowed by what labels are ahead; at the end none is.
-            let (minute, money) = (driven.minute + self.fineness.ahead.0, at.money + self.fineness.ahead.1);
-            let unwanted = self.fineness.optimistic && self.limits.rule_out((minute, minute), money, &ToGo::default());
+            let ends = (driven.minute, driven.minute);
+            let unwanted = self.fineness.optimistic && self.limits.rule_out(ends, at.money, &ToGo::nothing());
             if !unwanted && !dear && !late && !beaten {
                 self.ended.add(driven.minute, at.money, (0.0, 0.0));
                 self.ends.push((driven.minute, at.money, label, driven.roadside));
@@ -308,7 +307,10 @@ impl<'a> Search<'a> {
         for (index, occasion) in trip.occasions.iter().enumerate() {
             let taken = at.taken | 1 << index;
             let anywhere = wishes.pauses[occasion.pause].anywhere;
-            let (soonest, latest) = (at.minute.max(occasion.from), end.min(occasion.to));
+            let soonest = at.minute.max(occasion.from);
+            // Who is earlier than a plan would wait for the pause.
+            let end = if self.fineness.optimistic { end.max(soonest) } else { end };
+            let latest = end.min(occasion.to);
             if !anywhere || at.taken & 1 << index != 0 || soonest > latest {
                 continue;
             }
@@ -345,8 +347,14 @@ impl<'a> Search<'a> {
         });
         let mut stairs = Stairs::default();
         arrivals.retain(|at| {
-            let kind = self.kind(at.taken, at.stops, at.driven, at.soc);
-            stairs.of(kind).add(at.minute, at.money, self.fineness.slack)
+            let stairs = stairs.of(self.kind(at.taken, at.stops, at.driven, at.soc));
+            if at.wide == Wide::default() {
+                return stairs.add(at.minute, at.money, self.fineness.slack);
+            }
+            let beaten = stairs.beats(at.minute, at.money, self.fineness.slack);
+            // At the latest and dearest, it has charged all that its plans may lack.
+            stairs.add(at.minute + at.wide.minutes, at.money + at.wide.money, (0.0, 0.0));
+            !beaten
         });
         arrivals
     }
@@ -355,11 +363,15 @@ impl<'a> Search<'a> {
         labels.sort_by(|a, b| {
             b.depart.total_cmp(&a.depart).then(a.minute.total_cmp(&b.minute)).then(a.money.total_cmp(&b.money))
         });
-        let mut stairs = Stairs::default();
-        labels.retain(|at| {
+        let kind = |at: &Label| {
             let (taken, stops, driven, soc) = self.kind(at.taken, at.stops, at.driven, at.depart);
-            stairs.of((taken, stops, driven, 3 * soc + at.goes as u32)).add(at.minute, at.money, self.fineness.slack)
-        });
+            (taken, stops, driven, 3 * soc + at.goes as u32)
+        };
+        let mut stairs = Stairs::default();
+        if self.fineness.optimistic {
+            return self.unbeaten_optimistic_departures(labels, kind);
+        }
+        labels.retain(|at| stairs.of(kind(at)).add(at.minute, at.money, self.fineness.slack));
         labels
     }
 }
