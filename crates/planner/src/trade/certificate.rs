@@ -20,7 +20,7 @@ const SLOPES: usize = 6;
 /// and how finely.
 const RESOLUTION: Resolution = Resolution { points: 2.0, minutes: 2.0 };
 /// How much earlier a label may leave than the plans that it stands for, minutes for each point of the steps.
-const LEFT_EARLIER: f64 = 2.0;
+const LEFT_EARLIER: f64 = 3.0;
 /// What is given away to the hair by which just enough is more, minutes and money.
 const HAIR: f64 = 1e-3;
 /// Most labels of the searches that bound the best plan together.

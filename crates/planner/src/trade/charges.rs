@@ -98,6 +98,10 @@ impl Search<'_> {
     fn begin(&self, node: RoadIndex, index: usize, arrivals: &[Arrival], departures: &Departures, all: &mut Charges) {
         let (site, arrival, optimistic) = (&self.trip.sites[node], &arrivals[index], self.fineness.optimistic);
         let place = departures.above(arrival.soc).start;
+        let low = arrival.soc - arrival.wide.points;
+        if optimistic && place > 0 && site.leave.is_some_and(|wanted| low <= wanted) {
+            self.leave_as_wanted(node, index, arrivals, departures, all);
+        }
         let Some(&to) = departures.socs.get(place) else { return };
         let walk = ChargeWalk::new(self.trip, node, arrival.soc);
         let (minutes, pauses) = (walk.minutes(to, departures.from_empty[place]), self.pauses_at(node, arrival));
@@ -109,18 +113,7 @@ impl Search<'_> {
             let at_once =
                 not_before == 0.0 && begins <= arrival.minute + self.trip.problem.site(node).overhead.get() + 1e-9;
             let (late, settled) = self.settled(node, arrival, begins, at_once);
-            let begun = Going {
-                arrival: index,
-                not_before,
-                begun: begins + late,
-                minute: begins + late,
-                asked: settled,
-                flat: false,
-                closes,
-                held: 0,
-                held_until: 0.0,
-                pause: None,
-            };
+            let begun = Going { not_before, asked: settled, closes, ..Going::begun(index, begins + late) };
             let with_pauses = |one: Going| {
                 let paused = pauses.iter().map(move |&pause| Going { pause: Some(pause), ..one });
                 paused.chain([one])
@@ -132,13 +125,32 @@ impl Search<'_> {
                 all.left.extend(charges.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
                 let whole = departures.from_empty[departures.socs.len() - 1] - departures.from_empty[place] + minutes;
                 let step = ((to - arrival.soc) * walk.kwh_a_point, minutes);
-                let waits = Going { asked: self.settled(node, arrival, begins, false).1.min(settled), ..begun };
+                let waits = Going { asked: self.settled_at_least(node, arrival), ..begun };
                 all.waiting[place].extend(Waiting::for_falls(waits, &pauses, (step, whole), self.trip, node));
                 let from_empty = (departures.from_empty[place], to * walk.kwh_a_point);
                 let known = (arrival.money, site.price.per_kwh_at(begins + minutes));
                 at_first = at_first.map(|one| self.taken_for_one(one, known, from_empty));
             }
             all.going[place].extend(at_first.into_iter().flat_map(with_pauses));
+        }
+    }
+
+    /// Some of the plans of an arrival have less than the driver wants to leave with, though its label has more.
+    fn leave_as_wanted(
+        &self,
+        node: RoadIndex,
+        index: usize,
+        arrivals: &[Arrival],
+        departures: &Departures,
+        all: &mut Charges,
+    ) {
+        let (arrival, left) = (&arrivals[index], Left::at_once(0));
+        let pauses = self.pauses_at(node, arrival);
+        for (begins, not_before) in self.beginnings(node, arrival) {
+            let one = Going { not_before, ..Going::begun(index, begins) };
+            let paused = pauses.iter().map(|&pause| Going { pause: Some(pause), ..one });
+            let charges = paused.chain([one]);
+            all.left.extend(charges.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
         }
     }
 
@@ -336,10 +348,10 @@ impl Search<'_> {
     /// Stands without a charge, for a pause or a rest.
     fn stand(&self, node: RoadIndex, arrival: &Arrival, departures: &Departures, labels: &mut Vec<Label>) {
         let wanted = self.trip.sites[node].leave;
-        if wanted.is_some_and(|wanted| (arrival.soc - wanted).abs() > SAME_DEPARTURE) {
+        if wanted.is_some_and(|wanted| !arrival.may_have(wanted)) {
             return;
         }
-        let (depart, wide) = (arrival.soc, arrival.wide);
+        let (depart, wide) = wanted.map_or((arrival.soc, arrival.wide), |wanted| (wanted, Wide::default()));
         let stands = Stands { charged: arrival.minute, depart, wide, money: 0.0, bill: None };
         self.leave(node, arrival, &stands, (arrival.choice(node), Variants::All), departures, labels);
     }
@@ -408,6 +420,11 @@ enum Variants {
 }
 
 impl Arrival {
+    /// Whether one of its plans may have a SoC.
+    fn may_have(&self, soc: f64) -> bool {
+        soc >= self.soc - self.wide.points - SAME_DEPARTURE && soc <= self.soc + SAME_DEPARTURE
+    }
+
     /// A stop here at which nothing is decided yet.
     fn choice(&self, node: RoadIndex) -> Choice {
         Choice { node, depart: self.soc, not_before: 0.0, pause: None, rest: false, roadside: self.roadside }
@@ -453,6 +470,22 @@ pub(super) struct Going {
 }
 
 impl Going {
+    /// A charge of an arrival that begins at a minute.
+    fn begun(arrival: usize, begins: f64) -> Self {
+        Self {
+            arrival,
+            not_before: 0.0,
+            begun: begins,
+            minute: begins,
+            asked: 0.0,
+            flat: false,
+            closes: f64::INFINITY,
+            held: 0,
+            held_until: 0.0,
+            pause: None,
+        }
+    }
+
     /// The same charge begun later, so that it is just here when the price falls. Where no price changes before, it costs the
     /// same as begun at once.
     fn held_until_cheaper(&self, trip: &ClockTrip, node: RoadIndex) -> Option<Self> {

@@ -36,6 +36,13 @@ pub(super) struct Left {
     pub(super) goes: Goes,
 }
 
+impl Left {
+    /// As soon as it is over, with one of the `SoCs`.
+    pub(super) fn at_once(place: usize) -> Self {
+        Self { place, wide: Wide::default(), longest: 0.0, goes: Goes::Anywhere }
+    }
+}
+
 /// A charge that is to be at some SoC just when the price falls: it begins as late as that takes.
 #[derive(Clone, Copy)]
 pub(super) struct Waiting {
@@ -183,7 +190,7 @@ impl Search<'_> {
     /// With what a charge that is at one of the `SoCs` is left: where the search is optimistic, with what lies below the next above,
     /// but to the end with just enough, as more is of no use.
     pub(super) fn left_with(&self, node: RoadIndex, departures: &Departures, place: usize, one: &Going) -> Vec<Left> {
-        let here = Left { place, wide: Wide::default(), longest: 0.0, goes: Goes::Anywhere };
+        let here = Left::at_once(place);
         if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
             return vec![here];
         }
@@ -229,8 +236,9 @@ impl Search<'_> {
     /// What a charge between two `SoCs` from some minute on takes at least, for each of its points.
     pub(super) fn charged_between(&self, node: RoadIndex, (from, to): (f64, f64), minute: f64) -> Wide {
         let (points, pace) = (to - from, self.least_pace(node, (from, to)));
-        let price =
-            self.trip.sites[node].price.least_within(minute, minute + 2.0 * points * self.most_pace(node, (from, to)));
+        // Whoever begins with the least of them comes later by no more than it takes.
+        let until = minute + 2.0 * points * self.most_pace(node, (from, to));
+        let price = self.trip.sites[node].price.least_within(minute, until);
         let kwh = points * self.trip.problem.trip.vehicle.usable.get() / 100.0 / self.trip.sites[node].stored_share;
         Wide { points, minutes: points * pace, money: price.per_kwh * kwh + price.per_min * points * pace }
     }
@@ -261,6 +269,15 @@ impl Search<'_> {
         let here = self.charged_between(node, (arrival.soc - wide.points, arrival.soc), begins);
         let late = if at_once { wide.minutes.min(here.minutes) } else { 0.0 };
         (late, wide.money.min(here.money))
+    }
+
+    /// The least by which they are dearer, whenever they begin.
+    pub(super) fn settled_at_least(&self, node: RoadIndex, arrival: &Arrival) -> f64 {
+        let points = arrival.wide.points;
+        let kwh = points * self.trip.problem.trip.vehicle.usable.get() / 100.0 / self.trip.sites[node].stored_share;
+        let minutes = points * self.least_pace(node, (arrival.soc - points, arrival.soc));
+        let least = self.trip.sites[node].price.least();
+        arrival.wide.money.min(least.per_kwh * kwh + least.per_min * minutes)
     }
 
     /// Those departures, falling in SoC, that no other beats. One that may leave with all that another has, or more, beats it where it
@@ -311,7 +328,7 @@ impl Search<'_> {
             let at = &arrivals[one.going.arrival];
             let changes = !price.changes(one.begins() - 1.0, one.until - 1e-3).is_empty();
             let kind = (one.until.to_bits(), self.kind_of(node, &one.going, at));
-            changes || stairs.entry(kind).or_default().add(one.going.minute, at.money, (0.0, 0.0))
+            changes || stairs.entry(kind).or_default().add(one.going.minute, at.money + one.going.asked, (0.0, 0.0))
         });
         all
     }
