@@ -3,18 +3,26 @@
 use std::collections::VecDeque;
 use std::sync::{Mutex, PoisonError};
 
-/// How many are kept.
-const MOST: usize = 12;
+/// How many are kept where nothing else is said.
+const USUAL: usize = 12;
 
 /// The things solved last, by what they were solved for.
 #[derive(Debug)]
 pub struct Kept<T> {
+    most: usize,
     last: Mutex<VecDeque<(String, T)>>,
 }
 
 impl<T> Default for Kept<T> {
     fn default() -> Self {
-        Self { last: Mutex::new(VecDeque::new()) }
+        Self::at_most(USUAL)
+    }
+}
+
+impl<T> Kept<T> {
+    /// Keeps so many.
+    pub fn at_most(most: usize) -> Self {
+        Self { most, last: Mutex::new(VecDeque::new()) }
     }
 }
 
@@ -34,7 +42,7 @@ impl<T: Clone> Kept<T> {
         let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
         last.retain(|(kept, _)| *kept != key);
         last.push_back((key, value));
-        while last.len() > MOST {
+        while last.len() > self.most {
             last.pop_front();
         }
     }
@@ -51,11 +59,11 @@ mod tests {
 
     #[test]
     fn the_one_asked_for_longest_ago_goes() {
-        let kept = Kept::default();
-        (0..MOST).for_each(|index| kept.put(index.to_string(), index));
+        let kept = Kept::at_most(12);
+        (0..12).for_each(|index| kept.put(index.to_string(), index));
         assert_eq!(kept.get("0"), Some(0));
         kept.put("new".into(), 99);
-        assert_eq!((kept.get("0"), kept.get("1"), kept.get("new")), (Some(0), None, Some(99)));
+        assert_eq!((kept.get("0"), kept.get("1"), kept.get("2"), kept.get("new")), (Some(0), None, Some(2), Some(99)));
         kept.clear();
         assert_eq!(kept.get("0"), None);
     }

@@ -21,6 +21,9 @@ use crate::http::error::WebError;
 use crate::http::lanes::{self, Lane};
 use crate::pages::measure::StandIn;
 
+/// Proofs that go on are kept for so many trips: each holds 50 MB.
+const PROOFS_KEPT: usize = 3;
+
 /// What every handler may use.
 #[derive(Clone)]
 pub(crate) struct App {
@@ -136,7 +139,7 @@ impl App {
             guesses: Arc::default(),
             solved: Arc::default(),
             traded: Arc::default(),
-            proving: Arc::default(),
+            proving: Arc::new(Kept::at_most(PROOFS_KEPT)),
             set: Arc::default(),
             read: Reports::default(),
             changes: Arc::default(),

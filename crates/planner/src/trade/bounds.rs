@@ -17,6 +17,8 @@ use crate::model::stop_cost::StopCost;
 
 /// Slopes of a trade at which what is still to come is bounded.
 const SLOPES: usize = 4;
+/// Of the worths of money no more are asked for at once.
+const MOST_WORTHS: usize = 8;
 
 /// Step of the grid on which bounds are worked out, points: a finer one bounds hardly better.
 const STEP: f64 = 0.5;
@@ -171,10 +173,13 @@ impl Bounds {
     ) -> bool {
         let least = (end, money + self.least(to_go, 0, minute));
         // At each worth; told when it is asked for first.
-        let weighed: OnceCell<Vec<f64>> = OnceCell::new();
-        let of = |(index, worth): (usize, &f64)| minute + worth * money + self.least(to_go, index + 1, minute);
+        let weighed: OnceCell<[f64; MOST_WORTHS]> = OnceCell::new();
+        let of = |index: usize| {
+            let at = |worth: &f64| minute + worth * money + self.least(to_go, index + 1, minute);
+            self.worths.get(index).map_or(f64::NEG_INFINITY, at)
+        };
         let above = |corner: (f64, f64)| {
-            let weighed = weighed.get_or_init(|| self.worths.iter().enumerate().map(of).collect());
+            let weighed = weighed.get_or_init(|| std::array::from_fn(of));
             self.worths.iter().zip(weighed).any(|(worth, least)| *least >= corner.0 + worth * corner.1)
         };
         known.beats_all_above(least, but, above)

@@ -104,7 +104,10 @@ impl Proving {
             labels: Some(*labels),
             ..Limits::default()
         };
-        let Some((least, used)) = Search::least(&self.clock, step, &limits, 0.0, stop) else { return Attempt::Over };
+        let Some((least, used)) = Search::least(&self.clock, step, &limits, 0.0, stop) else {
+            // Who was told to stop may go on later; who has run out of labels will again.
+            return if stop.is_raised() { Attempt::Over } else { self.over() };
+        };
         *labels = labels.saturating_sub(used);
         self.next += 1;
         if least.is_infinite() {
@@ -112,7 +115,14 @@ impl Proving {
             // What is closer is tried next.
             self.next += ATTEMPTS[self.next..].iter().take_while(|next| next.0 == but).count();
         }
-        if self.next < ATTEMPTS.len() { Attempt::GoesOn } else { Attempt::Over }
+        if self.next < ATTEMPTS.len() { Attempt::GoesOn } else { self.over() }
+    }
+
+    /// There is nothing more to try, so what it was tried with may go: only what was reached is asked for from now on.
+    fn over(&mut self) -> Attempt {
+        self.next = ATTEMPTS.len();
+        self.bounds = Bounds::default();
+        Attempt::Over
     }
 
     /// What is reached with so many labels.

@@ -1,15 +1,16 @@
 //! What one may do at a site: when to begin to charge, with what to leave, and for what to stand on.
 
 use super::bounds::{Bounds, ToGo};
+use super::charge_walk::{self, ChargeWalk};
 use super::choices::Choice;
 use super::clock_trip::ClockTrip;
 use super::optimistic::{self, Left, Waiting};
+use super::order::rising;
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
 use super::search::{Arrival, Fineness, Goes, Kind, Label, Limits, Search, Stairs, Wide};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
-use spare_hour_core::quantity::Soc;
 
 /// How long one may wait for another price, minutes.
 const LONGEST_WAIT: f64 = 1440.0;
@@ -174,7 +175,7 @@ impl Search<'_> {
             here = self.unbeaten_going(node, here, arrivals);
         }
         for one in here.iter().filter(|one| one.may_be_left()) {
-            let left = self.left_with(node, departures, place, one).into_iter();
+            let left = self.left_with(node, departures, place, one);
             all.left.extend(left.filter_map(|left| self.left_at_once(node, arrivals, one, departures, left)));
         }
         if place + 1 < departures.socs.len() {
@@ -191,7 +192,7 @@ impl Search<'_> {
             return self.unbeaten_optimistic(node, going, arrivals);
         }
         let price = |one: &Going| arrivals[one.arrival].money + one.asked;
-        going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
+        going.sort_by_cached_key(|one| [rising(one.minute), rising(price(one))]);
         // Where no money counts, the earliest is enough.
         let alike = if self.fineness.slack.1 == f64::INFINITY { self.fineness.slack } else { (0.0, 0.0) };
         let mut stairs = Stairs::default();
@@ -535,41 +536,12 @@ impl Stands {
     }
 }
 
-/// The minutes of charges from one SoC.
-struct ChargeWalk<'a> {
-    trip: &'a ClockTrip,
-    node: RoadIndex,
-    from: f64,
-    /// Minutes from 0 % to where it began; `None` where a boost makes minutes depend on that.
-    from_empty: Option<f64>,
-    kwh_a_point: f64,
-}
-
-impl<'a> ChargeWalk<'a> {
-    fn new(trip: &'a ClockTrip, node: RoadIndex, from: f64) -> Self {
-        let stall = &trip.problem.stalls[node];
-        let from_empty = stall.boost().is_none().then(|| stall.minutes(Soc::percent(0.0), Soc::percent(from)).get());
-        let kwh_a_point = trip.problem.trip.vehicle.usable.get() / 100.0 / trip.sites[node].stored_share;
-        Self { trip, node, from, from_empty, kwh_a_point }
-    }
-
-    fn minutes(&self, to: f64, to_from_empty: f64) -> f64 {
-        match self.from_empty {
-            Some(from_empty) => to_from_empty - from_empty,
-            None => self.trip.problem.stalls[self.node].minutes(Soc::percent(self.from), Soc::percent(to)).get(),
-        }
-    }
-
-    fn amps(&self, soc: f64, kwh: f64, minutes: f64) -> Option<f64> {
-        let volts = self.trip.problem.trip.vehicle.pack_voltage.as_ref()?.at(soc);
-        (minutes > 0.0).then(|| 60_000.0 * kwh / minutes / volts)
-    }
-}
-
 /// The `SoCs` that a site is tried to be left with, rising.
 pub(super) struct Departures {
     pub(super) socs: Vec<f64>,
     from_empty: Vec<f64>,
+    /// Fewest minutes, and most, that a point takes from each to the next, where the search is optimistic.
+    pub(super) paces: Vec<(f64, f64)>,
     /// The place that is just enough for the end.
     pub(super) to_the_end: Option<usize>,
     /// The least that is still to come; `None` for those that lead nowhere.
@@ -604,7 +576,7 @@ impl Departures {
         socs.sort_by(f64::total_cmp);
         socs.dedup_by(|a, b| *a - *b < 1e-7);
         let stall = &problem.stalls[node];
-        let from_empty = |soc: f64| stall.minutes(Soc::percent(0.0), Soc::percent(soc)).get();
+        let from_empty = |soc: f64| charge_walk::from_empty(stall, soc);
         if fineness.optimistic {
             optimistic::cut_where_minutes_are_given_away(trip, fineness.step, &mut socs, from_empty);
         }
@@ -612,7 +584,9 @@ impl Departures {
         let none = Bounds::default();
         let bounds = limits.bounds.unwrap_or(&none);
         let to_go = bounds.to_go(trip, Node::Site(node), &socs);
+        let paces = socs.windows(2).filter(|_| fineness.optimistic);
         let mut all = Self {
+            paces: paces.map(|pair| optimistic::paces_between(trip, node, (pair[0], pair[1]))).collect(),
             from_empty: socs.iter().map(|&soc| from_empty(soc)).collect(),
             to_the_end: least.and_then(|least| socs.iter().position(|soc| (soc - least).abs() < 1e-6)),
             to_go,

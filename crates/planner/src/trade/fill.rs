@@ -105,9 +105,11 @@ fn stand_before(trip: &ClockTrip, choices: &Choices, stands: &mut Vec<Stand>, fr
 
 /// The staircase of ways.
 pub(crate) fn stairs<'a>(ways: impl IntoIterator<Item = &'a Way>) -> Staircase {
+    let mut steps: Vec<(f64, f64)> = ways.into_iter().map(|way| (way.minutes, way.money)).collect();
+    steps.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)));
     let mut stairs = Staircase::default();
-    for way in ways {
-        stairs.add(way.minutes, way.money, (0.0, 0.0));
+    for (minutes, money) in steps {
+        stairs.add(minutes, money, (0.0, 0.0));
     }
     stairs
 }

@@ -8,6 +8,7 @@
 mod bounds;
 mod by_the_hour;
 pub mod certificate;
+mod charge_walk;
 mod charges;
 mod choices;
 mod clock_plan;
@@ -16,6 +17,7 @@ mod fill;
 mod hull;
 mod nearby;
 mod optimistic;
+mod order;
 mod parts;
 mod price_clock;
 mod replay;

@@ -4,9 +4,11 @@
 //! a price rises. So a few departures of each stop are combined, from stop to stop, and of those that leave one with as much only
 //! those are kept that no other beats.
 
+use super::charge_walk::{ChargeWalk, from_empty};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
 use super::fill::Way;
+use super::order::{falling, rising};
 use super::replay::Stand;
 use super::staircase::Staircase;
 use crate::model::leg::{Leg, Node};
@@ -65,26 +67,24 @@ pub(super) fn nearby(trip: &ClockTrip, known: &Choices, by: f64, front: &Stairca
 /// How one may leave a stop after each way to the one before.
 fn left(trip: &ClockTrip, stop: &Choice, before: &[Label], (leg, on): (&Leg, &Leg), by: f64) -> Vec<Label> {
     let stall = &trip.problem.stalls[stop.node];
+    let walk = |label: &Label| ChargeWalk::new(trip, stop.node, leg.arrive(label.at.soc()));
+    let walks: Vec<ChargeWalk> = before.iter().map(walk).collect();
     let mut all: Vec<Label> = Vec::new();
     let mut leave = |index: usize, choice: Choice, minutes: f64| {
         let at = before[index].at.after_along(trip, &choice, (leg, minutes));
         all.extend(at.map(|at| Label { at, choice, before: index }));
     };
     for choice in choices(trip, stop, on, by) {
-        // Many come with as much: their charges take as long.
-        let mut last: Option<(f64, f64)> = None;
-        for (index, label) in before.iter().enumerate() {
-            let soc = label.at.soc();
-            let minutes = last.filter(|last| last.0 == soc).map_or_else(
-                || stall.minutes(Soc::percent(leg.arrive(soc)), Soc::percent(choice.depart)).get(),
-                |last| last.1,
-            );
-            last = Some((soc, minutes));
-            leave(index, choice, minutes);
+        let to_from_empty = from_empty(stall, choice.depart);
+        for (index, walk) in walks.iter().enumerate() {
+            leave(index, choice, walk.minutes(choice.depart, to_from_empty));
         }
     }
-    for (index, label) in before.iter().enumerate() {
-        if let Some((choice, minutes)) = at_a_change(trip, stop, &label.at, (leg, on), by) {
+    let change = Change::beside(trip, stop, on, by);
+    for (index, (label, walk)) in before.iter().zip(&walks).enumerate() {
+        if let Some((choice, minutes)) =
+            change.as_ref().and_then(|change| change.at(trip, stop, (&label.at, leg), walk))
+        {
             leave(index, choice, minutes);
         }
         if stop.pause.is_some() || stop.rest {
@@ -95,40 +95,50 @@ fn left(trip: &ClockTrip, stop: &Choice, before: &[Label], (leg, on): (&Leg, &Le
     unbeaten(all, trip.money(ALIKE) * by)
 }
 
-/// The departure beside that of a stop at which its price changes, with the minutes of the charge.
-fn at_a_change(
-    trip: &ClockTrip,
-    stop: &Choice,
-    from: &Stand,
-    (leg, on): (&Leg, &Leg),
-    by: f64,
-) -> Option<(Choice, f64)> {
-    let (site, stall) = (&trip.sites[stop.node], &trip.problem.stalls[stop.node]);
-    if !site.price.is_by_clock_only() || site.leave.is_some() {
-        return None;
+/// Where a departure may be moved to a change of price: the SoC as planned, the lowest and the highest, each with the minutes from 0 %.
+struct Change {
+    around: (f64, f64),
+    low: (f64, f64),
+    high: (f64, f64),
+}
+
+impl Change {
+    fn beside(trip: &ClockTrip, stop: &Choice, on: &Leg, by: f64) -> Option<Self> {
+        let (site, stall) = (&trip.sites[stop.node], &trip.problem.stalls[stop.node]);
+        let reach = AT_A_CHANGE * by;
+        let at = |soc: f64| (soc, from_empty(stall, soc));
+        (site.price.is_by_clock_only() && site.leave.is_none()).then(|| Self {
+            around: at(stop.depart),
+            low: at((stop.depart - reach).max(on.least)),
+            high: at((stop.depart + reach).min(trip.problem.ceiling)),
+        })
     }
-    let arrive = Soc::percent(leg.arrive(from.soc()));
-    let ready = from.minute() + leg.minutes + trip.problem.site(stop.node).overhead.get();
-    let (begins, _) = site.open_from(ready.max(stop.not_before))?;
-    let around = stall.minutes(arrive, Soc::percent(stop.depart)).get();
-    let reach = AT_A_CHANGE * by;
-    let low = stall.minutes(arrive, Soc::percent((stop.depart - reach).max(on.least))).get();
-    let high = stall.minutes(arrive, Soc::percent((stop.depart + reach).min(trip.problem.ceiling))).get();
-    let changes = site.price.changes(begins + low.max(0.01), begins + high);
-    let nearest =
-        changes.iter().min_by(|a, b| (*a - begins - around).abs().total_cmp(&(*b - begins - around).abs()))?;
-    let minutes = nearest - begins;
-    Some((Choice { depart: stall.soc_after(arrive, Minutes::new(minutes)).get(), ..*stop }, minutes))
+
+    /// The departure at which the price changes, with the minutes of the charge.
+    fn at(
+        &self,
+        trip: &ClockTrip,
+        stop: &Choice,
+        (from, leg): (&Stand, &Leg),
+        walk: &ChargeWalk,
+    ) -> Option<(Choice, f64)> {
+        let site = &trip.sites[stop.node];
+        let ready = from.minute() + leg.minutes + trip.problem.site(stop.node).overhead.get();
+        let (begins, _) = site.open_from(ready.max(stop.not_before))?;
+        let minutes = |(soc, from_empty): (f64, f64)| walk.minutes(soc, from_empty).max(0.0);
+        let changes = site.price.changes(begins + minutes(self.low).max(0.01), begins + minutes(self.high));
+        let planned = begins + minutes(self.around);
+        let nearest = changes.iter().min_by(|a, b| (*a - planned).abs().total_cmp(&(*b - planned).abs()))?;
+        let minutes = nearest - begins;
+        let stall = &trip.problem.stalls[stop.node];
+        let depart = stall.soc_after(Soc::percent(leg.arrive(from.soc())), Minutes::new(minutes)).get();
+        Some((Choice { depart, ..*stop }, minutes))
+    }
 }
 
 /// Of those that leave with as much, those that no other beats, but for so much money.
 fn unbeaten(mut all: Vec<Label>, alike: f64) -> Vec<Label> {
-    all.sort_by(|a, b| {
-        let socs = b.at.soc().total_cmp(&a.at.soc());
-        socs.then(a.at.taken().cmp(&b.at.taken()))
-            .then(a.at.minute().total_cmp(&b.at.minute()))
-            .then(a.at.money().total_cmp(&b.at.money()))
-    });
+    all.sort_by_cached_key(|Label { at, .. }| (falling(at.soc()), at.taken(), rising(at.minute()), rising(at.money())));
     let (mut kind, mut least) = (None, f64::INFINITY);
     all.retain(|label| {
         let of = Some((label.at.soc(), label.at.taken()));

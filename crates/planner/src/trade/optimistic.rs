@@ -13,6 +13,7 @@ use spare_hour_core::trip::Price;
 
 use super::charges::{Departures, Going, LONGEST_HOLD};
 use super::clock_trip::ClockTrip;
+use super::order::rising;
 use super::search::{Arrival, Goes, Kind, Label, Search, Stairs, Wide};
 use super::staircase::Staircase;
 use crate::model::leg::Leg;
@@ -178,7 +179,7 @@ impl Search<'_> {
         let alike = if self.fineness.slack.1 == f64::INFINITY { self.fineness.slack } else { (0.0, 0.0) };
         let mut stairs = Stairs::default();
         for all in [&mut kept, &mut later] {
-            all.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(price(a).total_cmp(&price(b))));
+            all.sort_by_cached_key(|one| [rising(one.minute), rising(price(one))]);
             all.retain(|one| {
                 stairs.of(self.kind_of(node, one, &arrivals[one.arrival])).add(one.minute, price(one), alike)
             });
@@ -189,22 +190,29 @@ impl Search<'_> {
 
     /// With what a charge that is at one of the `SoCs` is left: where the search is optimistic, with what lies below the next above,
     /// but to the end with just enough, as more is of no use.
-    pub(super) fn left_with(&self, node: RoadIndex, departures: &Departures, place: usize, one: &Going) -> Vec<Left> {
+    pub(super) fn left_with(
+        &self,
+        node: RoadIndex,
+        departures: &Departures,
+        place: usize,
+        one: &Going,
+    ) -> impl Iterator<Item = Left> + use<> {
         let here = Left::at_once(place);
-        if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
-            return vec![here];
-        }
-        let mut all = Vec::with_capacity(2);
-        if let Some(&next) = departures.socs.get(place + 1) {
-            let wide = self.charged_between(node, (departures.socs[place], next), one.minute);
-            all.push(Left { place: place + 1, wide, longest: departures.step_to(place + 1).1, goes: Goes::ToSites });
+        let all = if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
+            [Some(here), None]
         } else {
-            all.push(Left { goes: Goes::ToSites, ..here });
-        }
-        if departures.to_the_end == Some(place) {
-            all.push(Left { goes: Goes::ToTheEnd, ..here });
-        }
-        all
+            let between = departures.paces.get(place).map(|&paces| {
+                let (points, longest) = departures.step_to(place + 1);
+                let wide = self.charged_at(node, points, paces, one.minute);
+                Left { place: place + 1, wide, longest, goes: Goes::ToSites }
+            });
+            let to_the_end = departures.to_the_end == Some(place);
+            [
+                Some(between.unwrap_or(Left { goes: Goes::ToSites, ..here })),
+                to_the_end.then_some(Left { goes: Goes::ToTheEnd, ..here }),
+            ]
+        };
+        all.into_iter().flatten()
     }
 
     /// With what a charge is left that does not come to the first of the `SoCs` above its arrival: it lies above what the plan with least
@@ -229,34 +237,21 @@ impl Search<'_> {
             minutes: of(arrival.wide.minutes, here.minutes),
             money: of(arrival.wide.money, here.money),
         };
-        let longest = (to - low) * self.most_pace(node, (low, to));
+        let longest = (to - low) * paces_between(self.trip, node, (low, to)).1;
         Left { place, wide, longest, goes: if anywhere { Goes::Anywhere } else { Goes::ToSites } }
     }
 
     /// What a charge between two `SoCs` from some minute on takes at least, for each of its points.
-    pub(super) fn charged_between(&self, node: RoadIndex, (from, to): (f64, f64), minute: f64) -> Wide {
-        let (points, pace) = (to - from, self.least_pace(node, (from, to)));
+    pub(super) fn charged_between(&self, node: RoadIndex, socs: (f64, f64), minute: f64) -> Wide {
+        self.charged_at(node, socs.1 - socs.0, paces_between(self.trip, node, socs), minute)
+    }
+
+    /// The same of so many points, each of which takes so many minutes at least, and at most.
+    fn charged_at(&self, node: RoadIndex, points: f64, (least, most): (f64, f64), minute: f64) -> Wide {
         // Whoever begins with the least of them comes later by no more than it takes.
-        let until = minute + 2.0 * points * self.most_pace(node, (from, to));
-        let price = self.trip.sites[node].price.least_within(minute, until);
+        let price = self.trip.sites[node].price.least_within(minute, minute + 2.0 * points * most);
         let kwh = points * self.trip.problem.trip.vehicle.usable.get() / 100.0 / self.trip.sites[node].stored_share;
-        Wide { points, minutes: points * pace, money: price.per_kwh * kwh + price.per_min * points * pace }
-    }
-
-    /// Fewest minutes that a point takes between two `SoCs`.
-    fn least_pace(&self, node: RoadIndex, (from, to): (f64, f64)) -> f64 {
-        let power = self.trip.problem.stalls[node].power();
-        let inside = power.points().iter().filter(|point| point.0 > from && point.0 < to).map(|point| point.1);
-        let most = inside.fold(power.at(from).max(power.at(to)), f64::max);
-        0.6 * self.trip.problem.trip.vehicle.usable.get() / most.max(1e-6)
-    }
-
-    /// Most minutes that a point takes between two `SoCs`.
-    fn most_pace(&self, node: RoadIndex, (from, to): (f64, f64)) -> f64 {
-        let power = self.trip.problem.stalls[node].power();
-        let inside = power.points().iter().filter(|point| point.0 > from && point.0 < to).map(|point| point.1);
-        let least = inside.fold(power.at(from).min(power.at(to)), f64::min);
-        0.6 * self.trip.problem.trip.vehicle.usable.get() / least.max(1e-6)
+        Wide { points, minutes: points * least, money: price.per_kwh * kwh + price.per_min * points * least }
     }
 
     /// By how much the plans of an arrival are later and dearer at least, when they have come to its SoC, than one that begins there with
@@ -275,7 +270,7 @@ impl Search<'_> {
     pub(super) fn settled_at_least(&self, node: RoadIndex, arrival: &Arrival) -> f64 {
         let points = arrival.wide.points;
         let kwh = points * self.trip.problem.trip.vehicle.usable.get() / 100.0 / self.trip.sites[node].stored_share;
-        let minutes = points * self.least_pace(node, (arrival.soc - points, arrival.soc));
+        let minutes = points * paces_between(self.trip, node, (arrival.soc - points, arrival.soc)).0;
         let least = self.trip.sites[node].price.least();
         arrival.wide.money.min(least.per_kwh * kwh + least.per_min * minutes)
     }
@@ -346,6 +341,17 @@ impl Search<'_> {
         going.asked -= down(money.0 + going.asked - money.1 * from_empty.1, of_money);
         going
     }
+}
+
+/// Fewest minutes, and most, that a point takes between two `SoCs`.
+pub(super) fn paces_between(trip: &ClockTrip, node: RoadIndex, (from, to): (f64, f64)) -> (f64, f64) {
+    let power = trip.problem.stalls[node].power();
+    let inside = power.points().iter().filter(|point| point.0 > from && point.0 < to).map(|point| point.1);
+    let ends = (power.at(from), power.at(to));
+    let range = |(least, most): (f64, f64), kw: f64| (least.min(kw), most.max(kw));
+    let (least, most) = inside.fold((ends.0.min(ends.1), ends.0.max(ends.1)), range);
+    let pace = |kw: f64| 0.6 * trip.problem.trip.vehicle.usable.get() / kw.max(1e-6);
+    (pace(most), pace(least))
 }
 
 /// Cuts the steps between `SoCs` where one of them would give away much: a point more may take minutes where the battery is nearly

@@ -35,6 +35,8 @@ pub(crate) struct TariffClock {
     changes: Vec<f64>,
     falls: Vec<f64>,
     by_clock_only: bool,
+    /// The least that it ever asks, with VAT.
+    least_ever: Price,
 }
 
 /// A part of the trip's clock in which the same elements count.
@@ -116,6 +118,7 @@ impl PriceClock {
             changes: Vec::new(),
             falls: Vec::new(),
             by_clock_only: false,
+            least_ever: Price::default(),
         };
         let other = clock.spans.windows(2).filter(|pair| pair[0].elements != pair[1].elements);
         clock.changes = other.map(|pair| pair[0].to).collect();
@@ -127,6 +130,11 @@ impl PriceClock {
                 span.first = [FLAT, ENERGY, TIME].map(asked);
             }
         }
+        clock.least_ever = Price {
+            per_kwh: clock.least_of(ENERGY),
+            per_min: clock.least_of(TIME) / 60.0,
+            per_session: clock.least_of(FLAT),
+        };
         Self::Tariff(Box::new(clock))
     }
 
@@ -169,11 +177,7 @@ impl PriceClock {
     pub(crate) fn least(&self) -> Price {
         match self {
             Self::Simple(price) => *price,
-            Self::Tariff(tariff) => Price {
-                per_kwh: tariff.least_of(ENERGY),
-                per_min: tariff.least_of(TIME) / 60.0,
-                per_session: tariff.least_of(FLAT),
-            },
+            Self::Tariff(tariff) => tariff.least_ever,
         }
     }
 
@@ -270,6 +274,9 @@ impl TariffClock {
     }
 
     fn walk(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64, amps: Option<f64>, parking: bool) {
+        if self.by_clock_only && !parking {
+            return self.charge_by_clock(bill, from, minutes, kwh);
+        }
         let (end, pace) = (from + minutes, if minutes > 0.0 { kwh / minutes } else { 0.0 });
         let mut at = from;
         let mut span = self.spans.partition_point(|span| span.to <= at + 1e-9).min(self.spans.len() - 1);
@@ -283,6 +290,34 @@ impl TariffClock {
                 span += 1;
             }
         }
+    }
+
+    /// A charge where nothing but the clock matters.
+    fn charge_by_clock(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64) {
+        if minutes <= 1e-9 {
+            return;
+        }
+        let (end, pace, mut at) = (from + minutes, kwh / minutes, from);
+        let first = self.spans.partition_point(|span| span.to <= at + 1e-9).min(self.spans.len() - 1);
+        for (place, span) in self.spans.iter().enumerate().skip(first) {
+            let until = if place + 1 == self.spans.len() { end } else { span.to.min(end) };
+            let [flat, energy, time] = span.first;
+            if let Some(asking) = flat.filter(|_| !bill.flat) {
+                bill.flat = true;
+                bill.add(asking, 1.0);
+            }
+            for (asking, volume) in [(energy, pace * (until - at)), (time, (until - at) / 60.0)] {
+                if let Some(asking) = asking {
+                    bill.add(asking, volume);
+                }
+            }
+            at = until;
+            if end - at <= 1e-9 {
+                break;
+            }
+        }
+        bill.kwh += kwh;
+        bill.minutes += minutes;
     }
 
     /// Minutes of standing until a restriction by duration or by how long charging has ended may begin or cease.

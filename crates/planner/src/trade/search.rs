@@ -6,11 +6,13 @@
 //! stay that nothing beats in clock and money: waiting is always allowed, so earlier is never worse. A label is dropped where
 //! even the least minutes and least money to the end are beaten by a plan that is known.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
+use std::ops::Range;
 
 use super::bounds::{Bounds, ToGo};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
+use super::order::{falling, rising};
 use super::staircase::Staircase;
 use crate::StopSign;
 use crate::model::leg::{Leg, Node};
@@ -137,7 +139,8 @@ pub(crate) struct Search<'a> {
     pub(super) fineness: Fineness,
     pub(super) limits: &'a Limits<'a>,
     labels: Vec<Label>,
-    arrivals: HashMap<RoadIndex, Vec<Arrival>>,
+    /// Which of the labels leave each node, in driving order.
+    left: Vec<(Node, Range<usize>)>,
     ends: Vec<(f64, f64, usize, Option<usize>)>,
     ended: Staircase,
 }
@@ -160,7 +163,7 @@ impl<'a> Search<'a> {
             fineness: Fineness { slack, ..fineness },
             limits,
             labels: Vec::new(),
-            arrivals: HashMap::new(),
+            left: Vec::new(),
             ends: Vec::new(),
             ended: Staircase::default(),
         };
@@ -179,8 +182,7 @@ impl<'a> Search<'a> {
             before: usize::MAX,
             choice: nowhere,
         };
-        search.labels.push(first);
-        search.drive_on(Node::Start, 0);
+        search.set_out(Node::Start, vec![first]);
         for node in trip.problem.road() {
             let many = limits.labels.is_some_and(|most| search.labels.len() > most);
             if many || stop.is_raised() {
@@ -190,14 +192,9 @@ impl<'a> Search<'a> {
             if fineness.optimistic && limits.best.is_none() && !search.ends.is_empty() {
                 break;
             }
-            let arrivals = search.arrivals.remove(&node).unwrap_or_default();
-            let arrivals = search.unbeaten_arrivals(arrivals);
+            let arrivals = search.unbeaten_arrivals(search.arrivals(node));
             let departures = search.charge(node, &arrivals);
-            let departures = search.unbeaten_departures(departures);
-            for label in departures {
-                search.labels.push(label);
-                search.drive_on(Node::Site(node), search.labels.len() - 1);
-            }
+            search.set_out(Node::Site(node), search.unbeaten_departures(departures));
         }
         Some(search)
     }
@@ -233,51 +230,68 @@ impl<'a> Search<'a> {
         self.ends.iter().map(way).collect()
     }
 
-    /// Drives from a label to every place that it can get to.
-    fn drive_on(&mut self, from: Node, label: usize) {
-        let trip = self.trip;
-        let at = self.labels[label];
-        for leg in trip.problem.legs(from) {
-            let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&trip.problem, from, at.depart, leg));
-            let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
-            if ruled_out || elsewhere || self.passes_a_visit(from, leg.to) {
-                continue;
-            }
-            let Some(at) = at.along(leg) else { continue };
-            for driven in self.drives(&at, leg) {
-                self.reach(leg, (label, &at), &driven);
+    /// Labels leave a node, and those that can drive to the end.
+    fn set_out(&mut self, from: Node, labels: Vec<Label>) {
+        let first = self.labels.len();
+        self.labels.extend(labels);
+        let labels = first..self.labels.len();
+        self.left.push((from, labels.clone()));
+        let Some(&leg) = self.trip.problem.leg(from, Node::End) else { return };
+        for label in labels {
+            let Some(at) = self.along(from, label, &leg) else { continue };
+            let mut ways = Vec::new();
+            self.drives(&at, &leg, |way| ways.push(way));
+            for way in ways {
+                self.end(label, &at, &way);
             }
         }
     }
 
-    fn reach(&mut self, leg: &Leg, (label, at): (usize, &Label), driven: &Driven) {
-        if let Node::Site(node) = leg.to {
-            if self.trip.wishes.most_stops.is_some_and(|most| at.stops >= most) {
-                return;
+    /// A label as it drives a leg from a node; `None` where it does not.
+    fn along(&self, from: Node, label: usize, leg: &Leg) -> Option<Label> {
+        let at = &self.labels[label];
+        let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&self.trip.problem, from, at.depart, leg));
+        let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
+        if ruled_out || elsewhere || self.passes_a_visit(from, leg.to) { None } else { at.along(leg) }
+    }
+
+    /// All that arrive at a site.
+    fn arrivals(&self, node: RoadIndex) -> Vec<Arrival> {
+        let mut all = Vec::new();
+        for (from, labels) in &self.left {
+            let Some(leg) = self.trip.problem.leg(*from, Node::Site(node)) else { continue };
+            for label in labels.clone() {
+                let at = self.along(*from, label, leg);
+                let at = at.filter(|at| self.trip.wishes.most_stops.is_none_or(|most| at.stops < most));
+                let Some(at) = at else { continue };
+                self.drives(&at, leg, |way| {
+                    all.push(Arrival {
+                        minute: way.minute,
+                        money: at.money,
+                        driven: self.told_apart(way.driven),
+                        taken: way.taken,
+                        stops: at.stops + 1,
+                        soc: leg.arrive(at.depart),
+                        wide: at.wide,
+                        before: label,
+                        roadside: way.roadside,
+                    });
+                });
             }
-            let arrival = Arrival {
-                minute: driven.minute,
-                money: at.money,
-                driven: self.told_apart(driven.driven),
-                taken: driven.taken,
-                stops: at.stops + 1,
-                soc: leg.arrive(at.depart),
-                wide: at.wide,
-                before: label,
-                roadside: driven.roadside,
-            };
-            self.arrivals.entry(node).or_default().push(arrival);
-        } else {
-            let bounds = &self.trip.wishes;
-            let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
-            let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
-            let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - self.trip.money(NEARLY.1), (0.0, 0.0));
-            let ends = (driven.minute, driven.minute);
-            let unwanted = self.fineness.optimistic && self.limits.rule_out(ends, at.money, &ToGo::nothing());
-            if !unwanted && !dear && !late && !beaten {
-                self.ended.add(driven.minute, at.money, (0.0, 0.0));
-                self.ends.push((driven.minute, at.money, label, driven.roadside));
-            }
+        }
+        all
+    }
+
+    fn end(&mut self, label: usize, at: &Label, driven: &Driven) {
+        let bounds = &self.trip.wishes;
+        let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
+        let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
+        let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - self.trip.money(NEARLY.1), (0.0, 0.0));
+        let ends = (driven.minute, driven.minute);
+        let unwanted = self.fineness.optimistic && self.limits.rule_out(ends, at.money, &ToGo::nothing());
+        if !unwanted && !dear && !late && !beaten {
+            self.ended.add(driven.minute, at.money, (0.0, 0.0));
+            self.ends.push((driven.minute, at.money, label, driven.roadside));
         }
     }
 
@@ -295,14 +309,13 @@ impl<'a> Search<'a> {
     }
 
     /// The ways to drive a leg: straight on, or with a pause at the roadside.
-    fn drives(&self, at: &Label, leg: &Leg) -> Vec<Driven> {
+    fn drives(&self, at: &Label, leg: &Leg, mut drive: impl FnMut(Driven)) {
         let (trip, wishes) = (self.trip, &self.trip.wishes);
         let most = wishes.most_drive.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get) + 1e-9;
         let rest = wishes.rest.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get);
         let end = at.minute + leg.minutes;
-        let mut ways = Vec::new();
         if trip.due_by(end) & !at.taken == 0 && at.driven + leg.minutes <= most {
-            ways.push(Driven { minute: end, driven: at.driven + leg.minutes, taken: at.taken, roadside: None });
+            drive(Driven { minute: end, driven: at.driven + leg.minutes, taken: at.taken, roadside: None });
         }
         for (index, occasion) in trip.occasions.iter().enumerate() {
             let taken = at.taken | 1 << index;
@@ -321,11 +334,10 @@ impl<'a> Search<'a> {
                 let after = if rests { end - begins } else { at.driven + leg.minutes };
                 let minute = end + occasion.length;
                 if before <= most && after <= most && trip.due_by(minute) & !taken == 0 {
-                    ways.push(Driven { minute, driven: after, taken, roadside: Some(index) });
+                    drive(Driven { minute, driven: after, taken, roadside: Some(index) });
                 }
             }
         }
-        ways
     }
 
     /// A drive since a rest as labels are told apart by it: an optimistic search takes the least of those alike.
@@ -342,9 +354,7 @@ impl<'a> Search<'a> {
     }
 
     fn unbeaten_arrivals(&self, mut arrivals: Vec<Arrival>) -> Vec<Arrival> {
-        arrivals.sort_by(|a, b| {
-            b.soc.total_cmp(&a.soc).then(a.minute.total_cmp(&b.minute)).then(a.money.total_cmp(&b.money))
-        });
+        arrivals.sort_by_cached_key(|at| [falling(at.soc), rising(at.minute), rising(at.money)]);
         let mut stairs = Stairs::default();
         arrivals.retain(|at| {
             let stairs = stairs.of(self.kind(at.taken, at.stops, at.driven, at.soc));
@@ -360,9 +370,7 @@ impl<'a> Search<'a> {
     }
 
     fn unbeaten_departures(&self, mut labels: Vec<Label>) -> Vec<Label> {
-        labels.sort_by(|a, b| {
-            b.depart.total_cmp(&a.depart).then(a.minute.total_cmp(&b.minute)).then(a.money.total_cmp(&b.money))
-        });
+        labels.sort_by_cached_key(|at| [falling(at.depart), rising(at.minute), rising(at.money)]);
         let kind = |at: &Label| {
             let (taken, stops, driven, soc) = self.kind(at.taken, at.stops, at.driven, at.depart);
             (taken, stops, driven, 3 * soc + at.goes as u32)

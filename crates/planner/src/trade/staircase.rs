@@ -37,6 +37,14 @@ impl Staircase {
 
     /// Adds a step, unless one beats it but for slacks; whether it was added.
     pub(crate) fn add(&mut self, minute: f64, money: f64, slack: (f64, f64)) -> bool {
+        // Mostly they come in order.
+        if let Some(last) = self.steps.last().filter(|last| last.0 < minute && slack.0 >= 0.0) {
+            let beaten = last.1 <= money + slack.1;
+            if !beaten {
+                self.steps.push((minute, money));
+            }
+            return !beaten;
+        }
         if self.beats(minute, money, slack) {
             return false;
         }

@@ -8,6 +8,7 @@
 //! charges on falls along a line with the minutes and money of the charge; what leaves with one between may be below that line, and by how
 //! much is kept. Pauses are not asked for; who makes one waits.
 
+mod kept;
 mod rows;
 mod site_hours;
 
@@ -18,10 +19,11 @@ use super::parts::in_parts;
 use crate::StopSign;
 use crate::model::leg::{Leg, Node, SAME};
 use crate::model::road_index::RoadIndex;
+use kept::{Kept, KeptBoth};
 use rows::{Both, NEVER, Row, Rows, Slots, Windows, below, on_line, shifted};
 use site_hours::{Onto, SiteHours};
 
-/// Most values that are kept: 96 MB.
+/// Most values that are kept: 48 MB, and about as much again for charges that would have been at 0 % before the trip began.
 const MOST_VALUES: usize = 12_000_000;
 /// Fewer slots tell nothing.
 const FEWEST_SLOTS: usize = 40;
@@ -47,7 +49,7 @@ pub(super) struct ByTheHour {
     slots: Slots,
     nodes: TiVec<RoadIndex, SiteHours>,
     /// For each weight, and each site.
-    weighed: Vec<(Weight, TiVec<RoadIndex, ToCome>)>,
+    weighed: Vec<(Weight, TiVec<RoadIndex, KeptToCome>)>,
     road: f64,
 }
 
@@ -64,10 +66,16 @@ pub(super) struct FromHere {
 }
 
 /// What is to come at a site while one charges: at each of its `SoCs`; and by how much it may be below a line between two.
-#[derive(Clone, Default)]
 struct ToCome {
     at: Both,
     below_line: Both,
+}
+
+/// The same as it is kept: no more than that.
+#[derive(Default)]
+struct KeptToCome {
+    at: KeptBoth,
+    below_line: KeptBoth,
 }
 
 /// What is to come of whoever leaves a site with a SoC of a cell, and what that costs more than its lower edge; and of whoever leaves it
@@ -84,17 +92,24 @@ struct Between {
     row: Row,
 }
 
-impl ToCome {
+impl From<ToCome> for KeptToCome {
+    fn from(ToCome { at, below_line }: ToCome) -> Self {
+        let kept = |both: &Both, of: fn(&Rows) -> Kept| KeptBoth { point: of(&both.point), slot: of(&both.slot) };
+        Self { at: kept(&at, Kept::no_more), below_line: kept(&below_line, Kept::no_less) }
+    }
+}
+
+impl KeptToCome {
     /// What is to come of whoever charges and is between two of the `SoCs`, so many minutes after the first moment of a slot.
     fn at_moment(&self, hours: &SiteHours, onto: &Onto, weight: Weight, (slot, later): (usize, f64)) -> f64 {
         let Self { at, below_line } = self;
-        let of = |rows: &Rows, below: &Rows| {
-            let (place, count) = (onto.cell * rows.count + slot, rows.count);
+        let of = |kept: &Kept, below: &Kept| {
+            let lower = kept.at(onto.cell, slot);
             if onto.share == 0.0 {
-                return rows.values[place];
+                return lower;
             }
-            let line = on_line(rows.values[place], rows.values[place + count], onto.share);
-            line - below.values[place] - weight.minutes * hours.above[onto.cell]
+            let line = on_line(lower, kept.at(onto.cell + 1, slot), onto.share);
+            line - below.at(onto.cell, slot) - weight.minutes * hours.above[onto.cell]
         };
         let (point, whole) = (of(&at.point, &below_line.point), of(&at.slot, &below_line.slot));
         whole.max(point - weight.minutes * later)
@@ -105,12 +120,12 @@ impl ToCome {
         let Self { at, below_line } = self;
         let (lower, share) = (onto.cell, onto.share);
         if share == 0.0 {
-            return Row { point: at.point.row(lower).to_vec(), slot: at.slot.row(lower).to_vec() };
+            return Row { point: at.point.row(lower).collect(), slot: at.slot.row(lower).collect() };
         }
         let fixed = weight.minutes * hours.above[lower];
-        let of = |rows: &Rows, below: &Rows| {
-            let ends = rows.row(lower).iter().zip(rows.row(lower + 1)).zip(below.row(lower));
-            ends.map(|((&lower, &upper), below)| on_line(lower, upper, share) - below - fixed).collect()
+        let of = |kept: &Kept, below: &Kept| {
+            let ends = kept.row(lower).zip(kept.row(lower + 1)).zip(below.row(lower));
+            ends.map(|((lower, upper), below)| on_line(lower, upper, share) - below - fixed).collect()
         };
         Row { point: of(&at.point, &below_line.point), slot: of(&at.slot, &below_line.slot) }
     }
@@ -144,28 +159,29 @@ impl ByTheHour {
         let work = |part: Vec<(usize, Weight)>| {
             part.into_iter().map(|(place, weight)| (place, weight, all.rows(trip, weight, stop))).collect::<Vec<_>>()
         };
-        let mut weighed = in_parts(weights.iter().copied().enumerate().collect(), work).concat();
+        let parts = in_parts(weights.iter().copied().enumerate().collect(), work);
+        let mut weighed: Vec<_> = parts.into_iter().flatten().collect();
         weighed.sort_by_key(|one| one.0);
         all.weighed = weighed.into_iter().map(|(_, weight, rows)| Some((weight, rows?))).collect::<Option<_>>()?;
         Some(all)
     }
 
     /// What is to come while one charges at each site, by its `SoCs` and slots.
-    fn rows(&self, trip: &ClockTrip, weight: Weight, stop: &StopSign) -> Option<TiVec<RoadIndex, ToCome>> {
-        let mut rows: TiVec<RoadIndex, ToCome> = self.nodes.iter().map(|_| ToCome::default()).collect();
+    fn rows(&self, trip: &ClockTrip, weight: Weight, stop: &StopSign) -> Option<TiVec<RoadIndex, KeptToCome>> {
+        let mut rows: TiVec<RoadIndex, KeptToCome> = self.nodes.iter().map(|_| KeptToCome::default()).collect();
         let anywhere = waits_anywhere(trip);
         for node in trip.problem.road().rev() {
             if stop.is_raised() {
                 return None;
             }
             let left = self.left(trip, node, weight, &rows);
-            rows[node] = self.charged(node, weight, &left, anywhere);
+            rows[node] = self.charged(node, weight, &left, anywhere).into();
         }
         Some(rows)
     }
 
     /// What is to come of whoever leaves a site.
-    fn left(&self, trip: &ClockTrip, node: RoadIndex, weight: Weight, rows: &TiVec<RoadIndex, ToCome>) -> Left {
+    fn left(&self, trip: &ClockTrip, node: RoadIndex, weight: Weight, rows: &TiVec<RoadIndex, KeptToCome>) -> Left {
         let hours = &self.nodes[node];
         // What is to come of whoever leaves with just one of the `SoCs`.
         let mut at = Both::new(hours.socs.len(), self.slots.count, f64::INFINITY);
@@ -214,7 +230,7 @@ impl ByTheHour {
     }
 
     /// What is to come of whoever drives onto a place.
-    fn along(&self, onto: &Onto, weight: Weight, rows: &TiVec<RoadIndex, ToCome>) -> Row {
+    fn along(&self, onto: &Onto, weight: Weight, rows: &TiVec<RoadIndex, KeptToCome>) -> Row {
         let count = self.slots.count;
         let Some(node) = onto.node else { return Row::new(count, 0.0) };
         let hours = &self.nodes[node];

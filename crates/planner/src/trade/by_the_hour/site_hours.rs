@@ -3,13 +3,13 @@
 use std::sync::Arc;
 
 use spare_hour_core::charging::stall::Stall;
-use spare_hour_core::quantity::Soc;
 use spare_hour_core::trip::Price;
 
 use super::Weight;
 use super::rows::{NEVER, Row, Rows, Slots, Windows};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
+use crate::trade::charge_walk::from_empty;
 use crate::trade::clock_trip::{ClockSite, ClockTrip};
 
 /// A cell between two `SoCs` is cut until the pace of the charge changes by no more minutes over a quarter of it.
@@ -180,11 +180,6 @@ impl SiteHours {
     pub(super) fn cell_of(&self, soc: f64) -> usize {
         self.socs.partition_point(|&edge| edge <= soc + 1e-7).saturating_sub(1)
     }
-}
-
-/// Minutes of a charge from 0 % to a SoC.
-fn from_empty(stall: &Stall, soc: f64) -> f64 {
-    stall.minutes(Soc::percent(0.0), Soc::percent(soc)).get()
 }
 
 /// By how many minutes at most a line between two `SoCs`, between which the power has no bend, is above the minutes of a charge; where

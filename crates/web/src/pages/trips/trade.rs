@@ -27,8 +27,8 @@ use crate::http::error::{WebError, page};
 const DRAWN_TO: f64 = 1.4;
 /// Share of the fastest plan's money that a plan has to save against the one before to be told.
 const WORTH_TELLING: f64 = 0.02;
-/// Labels that one attempt at a proof may take: about two seconds.
-const LABELS_OF_AN_ATTEMPT: usize = 200_000;
+/// Labels that one attempt at a proof may take: two to four seconds, and some 100 MB meanwhile.
+const LABELS_OF_AN_ATTEMPT: usize = 400_000;
 /// Share of the day that is told of beside the fastest plan.
 const OF_THE_DAY: f64 = 0.01;
 /// Share of the fastest plan's money that a chip of its own saves.
