@@ -21,8 +21,8 @@ use crate::http::error::WebError;
 use crate::http::lanes::{self, Lane};
 use crate::pages::measure::StandIn;
 
-/// Proofs that go on are kept for so many trips: each holds 50 MB.
-const PROOFS_KEPT: usize = 3;
+/// Proofs that go on are kept for so many trips: each holds up to 100 MB.
+const PROOFS_KEPT: usize = 2;
 
 /// What every handler may use.
 #[derive(Clone)]

@@ -23,8 +23,8 @@ use kept::{Kept, KeptBoth};
 use rows::{Both, NEVER, Row, Rows, Slots, Windows, below, on_line, shifted};
 use site_hours::{Onto, SiteHours};
 
-/// Most values that are kept: 48 MB, and about as much again for charges that would have been at 0 % before the trip began.
-const MOST_VALUES: usize = 12_000_000;
+/// Most values that are kept: 96 MB, and some more for charges that would have been at 0 % before the trip began.
+const MOST_VALUES: usize = 24_000_000;
 /// Fewer slots tell nothing.
 const FEWEST_SLOTS: usize = 40;
 
