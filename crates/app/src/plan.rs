@@ -61,15 +61,15 @@ impl PlanTrip {
     }
 }
 
-/// Labels that are spent on the proof of a whole trade: about a second.
-const LABELS_OF_PROOF: usize = 200_000;
+/// Steps that are spent on the proof of a whole trade: one or two seconds.
+const STEPS_OF_PROOF: usize = 1_500_000;
 
 impl PlanTrip {
     /// The trip with its clock and wishes.
     fn trade(&self, file: &TripOfFile, named: &impl Fn(String) -> String) -> Result<(), Failure> {
         let here = Here::of_this_machine();
         let traded = match TradedTrip::of_file(file, &here, self.frontier, &StopSign::default()) {
-            Ok(traded) => traded.proven(self.frontier.then_some(LABELS_OF_PROOF), &StopSign::default()),
+            Ok(traded) => traded.proven(self.frontier.then_some(STEPS_OF_PROOF), &StopSign::default()),
             Err(NoTrade::Stopped) => return Err(Failure::Other(anyhow::anyhow!("stopped before there was a plan"))),
             Err(NoTrade::Infeasible) => return Err(self.no_trade(file, named, &here)),
         };

@@ -307,7 +307,7 @@ fn what_is_certified_of_a_trade_is_so_and_not_of_one_with_a_hole() {
         let Ok(trade) = Trade::new(&asked, None, &StopSign::default()) else { continue };
         let proven = |plans: &[ClockPlan]| {
             let proving = Proving::of(&asked, plans, &StopSign::default()).unwrap();
-            proving.within(60_000, &StopSign::default())
+            proving.within(600_000, &StopSign::default())
         };
         let whole = proven(&trade.plans);
         if let Some(within) = whole {

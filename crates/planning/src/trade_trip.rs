@@ -120,10 +120,10 @@ impl TradedTrip {
 
     /// The same with what is proven of its best plan, and of the whole trade with so much work, where that is wanted.
     #[must_use]
-    pub fn proven(mut self, labels_for_all: Option<usize>, stop: &StopSign) -> Self {
+    pub fn proven(mut self, steps_for_all: Option<usize>, stop: &StopSign) -> Self {
         self.best_within = self.prove_best(stop);
-        let all = |labels: usize| self.proving(stop)?.within(labels, stop);
-        self.all_within = labels_for_all.and_then(all);
+        let all = |steps: usize| self.proving(stop)?.within(steps, stop);
+        self.all_within = steps_for_all.and_then(all);
         self
     }
 

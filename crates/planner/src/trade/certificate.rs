@@ -1,7 +1,7 @@
 //! What is proven of plans: an optimistic search, to which every step is given for no more than it takes, finds nothing below them.
 //!
 //! It can be told where every price depends on the clock alone and there is no boost. What is still to come is bounded by the hour. The
-//! finer the steps, the less is given away, the more labels it takes: so it goes on behind the answer, attempt by attempt.
+//! finer the steps, the less is given away, the more it takes: so it goes on behind the answer, attempt by attempt.
 
 use super::bounds::{Bounds, closest_slopes};
 use super::by_the_hour::Resolution;
@@ -23,8 +23,8 @@ const RESOLUTION: Resolution = Resolution { points: 2.0, minutes: 2.0 };
 const LEFT_EARLIER: f64 = 3.0;
 /// What is given away to the hair by which just enough is more, minutes and money.
 const HAIR: f64 = 1e-3;
-/// Most labels of the searches that bound the best plan together.
-const MOST_LABELS: usize = 12_000;
+/// Most steps of the searches that bound the best plan together.
+const MOST_STEPS: usize = 300_000;
 /// Tolerances that are tried to be certified of a whole trade, minutes and money, each with the step of its search.
 const ATTEMPTS: [((f64, f64), f64); 12] = [
     ((20.0, 10.0), 2.0),
@@ -93,22 +93,22 @@ impl Proving {
         Some(Self { binds: clock.binds(), clock, bounds, known, next: 0, reached: None })
     }
 
-    /// Tries the next tolerance with at most so many labels.
-    pub fn attempt(&mut self, labels: &mut usize, stop: &StopSign) -> Attempt {
+    /// Tries the next tolerance with at most so many steps.
+    pub fn attempt(&mut self, steps: &mut usize, stop: &StopSign) -> Attempt {
         let Some(&(but, step)) = ATTEMPTS.get(self.next) else { return Attempt::Over };
         self.clock.loosen(&self.binds, LEFT_EARLIER * step);
         let limits = Limits {
             bounds: Some(&self.bounds),
             known: self.known.clone(),
             but: (but.0 - HAIR, but.1 - HAIR),
-            labels: Some(*labels),
+            steps: Some(*steps),
             ..Limits::default()
         };
         let Some((least, used)) = Search::least(&self.clock, step, &limits, 0.0, stop) else {
-            // Who was told to stop may go on later; who has run out of labels will again.
+            // Who was told to stop may go on later; who has run out of steps will again.
             return if stop.is_raised() { Attempt::Over } else { self.over() };
         };
-        *labels = labels.saturating_sub(used);
+        *steps = steps.saturating_sub(used);
         self.next += 1;
         if least.is_infinite() {
             self.reached = Some(AllWithin { minutes: but.0, money: but.1 });
@@ -125,15 +125,15 @@ impl Proving {
         Attempt::Over
     }
 
-    /// What is reached with so many labels.
-    pub fn within(mut self, mut labels: usize, stop: &StopSign) -> Option<AllWithin> {
-        while self.attempt(&mut labels, stop) == Attempt::GoesOn {}
+    /// What is reached with so many steps.
+    pub fn within(mut self, mut steps: usize, stop: &StopSign) -> Option<AllWithin> {
+        while self.attempt(&mut steps, stop) == Attempt::GoesOn {}
         self.reached
     }
 }
 
 /// What is proven of the best of a trip's plans at a value of an hour, or by time alone where that is `None`: from coarse steps to
-/// fine ones, as long as the labels last. `None` where it cannot be told, or told to stop.
+/// fine ones, as long as the steps last. `None` where it cannot be told, or told to stop.
 pub fn best_within(
     trip: &TradeTrip,
     plans: &[ClockPlan],
@@ -147,16 +147,16 @@ pub fn best_within(
     let bounds = if counted > 0.0 { Some(Bounds::new(&clock, &[counted], stop)?) } else { None };
     let best = plans.iter().map(|plan| plan.total.get() + counted * plan.cost).fold(f64::INFINITY, f64::min);
     let mut gap = if counted == 0.0 { best - clock.bound_of_minutes() } else { f64::INFINITY };
-    let mut labels = MOST_LABELS;
+    let mut steps = MOST_STEPS;
     for step in BOUNDING_STEPS {
         if gap <= CLOSE {
             break;
         }
         let bounds = bounds.as_ref();
         clock.loosen(&binds, LEFT_EARLIER * step);
-        let limits = Limits { bounds, best: Some((counted, best)), labels: Some(labels), ..Limits::default() };
+        let limits = Limits { bounds, best: Some((counted, best)), steps: Some(steps), ..Limits::default() };
         let Some((least, used)) = Search::least(&clock, step, &limits, counted, stop) else { break };
-        labels = labels.saturating_sub(used);
+        steps = steps.saturating_sub(used);
         gap = gap.min((best - least).max(0.0));
     }
     gap.is_finite().then_some(BestWithin { worth: counted, gap })

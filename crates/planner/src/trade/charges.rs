@@ -34,6 +34,7 @@ impl Search<'_> {
         if !meets {
             let mut labels = Vec::new();
             for arrival in arrivals {
+                self.step(departures.socs.len());
                 for begins in self.beginnings(node, arrival) {
                     self.charge_from(node, arrival, begins, Variants::All, &departures, &mut labels);
                 }
@@ -90,6 +91,9 @@ impl Search<'_> {
             self.begin(node, index, arrivals, departures, &mut all);
         }
         for place in 0..count {
+            if self.is_given_up() {
+                break;
+            }
             self.go_on(node, place, arrivals, departures, &mut all);
         }
         all.left
@@ -158,6 +162,7 @@ impl Search<'_> {
     /// The charges that have come to one of the `SoCs`: some are left there, and those that no other beats go on to the next.
     fn go_on(&self, node: RoadIndex, place: usize, arrivals: &[Arrival], departures: &Departures, all: &mut Charges) {
         let kwh_a_point = ChargeWalk::new(self.trip, node, 0.0).kwh_a_point;
+        self.step(all.going[place].len() + all.waiting[place].len());
         let mut here = self.unbeaten_going(node, std::mem::take(&mut all.going[place]), arrivals);
         let waiting = self.unbeaten_waiting(node, std::mem::take(&mut all.waiting[place]), arrivals);
         let (points, minutes) = departures.step_to(place);

@@ -6,6 +6,7 @@
 //! stay that nothing beats in clock and money: waiting is always allowed, so earlier is never worse. A label is dropped where
 //! even the least minutes and least money to the end are beaten by a plan that is known.
 
+use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -119,8 +120,8 @@ pub(crate) struct Limits<'a> {
     pub(crate) but: (f64, f64),
     /// A rule that says when stalls are left, in place of every way to do so.
     pub(crate) rule: Option<Strategy>,
-    /// Most labels, where it is given up beyond.
-    pub(crate) labels: Option<usize>,
+    /// Most steps, where it is given up beyond: charges at each of the `SoCs` that they come to.
+    pub(crate) steps: Option<usize>,
 }
 
 impl Limits<'_> {
@@ -138,6 +139,9 @@ pub(crate) struct Search<'a> {
     pub(super) trip: &'a ClockTrip,
     pub(super) fineness: Fineness,
     pub(super) limits: &'a Limits<'a>,
+    stop: &'a StopSign,
+    /// Steps so far.
+    steps: Cell<usize>,
     labels: Vec<Label>,
     /// Which of the labels leave each node, in driving order.
     left: Vec<(Node, Range<usize>)>,
@@ -151,17 +155,19 @@ impl<'a> Search<'a> {
         trip: &'a ClockTrip,
         fineness: Fineness,
         limits: &'a Limits<'a>,
-        stop: &StopSign,
+        stop: &'a StopSign,
     ) -> Option<Vec<Choices>> {
         Self::searched(trip, fineness, limits, stop).map(|search| search.ways())
     }
 
-    fn searched(trip: &'a ClockTrip, fineness: Fineness, limits: &'a Limits<'a>, stop: &StopSign) -> Option<Self> {
+    fn searched(trip: &'a ClockTrip, fineness: Fineness, limits: &'a Limits<'a>, stop: &'a StopSign) -> Option<Self> {
         let slack = (fineness.slack.0, trip.money(fineness.slack.1));
         let mut search = Self {
             trip,
             fineness: Fineness { slack, ..fineness },
             limits,
+            stop,
+            steps: Cell::new(0),
             labels: Vec::new(),
             left: Vec::new(),
             ends: Vec::new(),
@@ -184,8 +190,7 @@ impl<'a> Search<'a> {
         };
         search.set_out(Node::Start, vec![first]);
         for node in trip.problem.road() {
-            let many = limits.labels.is_some_and(|most| search.labels.len() > most);
-            if many || stop.is_raised() {
+            if search.is_given_up() {
                 return None;
             }
             // One end that is not matched is enough to know that not all are.
@@ -196,24 +201,34 @@ impl<'a> Search<'a> {
             let departures = search.charge(node, &arrivals);
             search.set_out(Node::Site(node), search.unbeaten_departures(departures));
         }
-        Some(search)
+        if search.is_given_up() { None } else { Some(search) }
+    }
+
+    /// Whether it was told to stop, or takes more steps than it may.
+    pub(super) fn is_given_up(&self) -> bool {
+        self.limits.steps.is_some_and(|most| self.steps.get() > most) || self.stop.is_raised()
+    }
+
+    /// Counts steps.
+    pub(super) fn step(&self, more: usize) {
+        self.steps.set(self.steps.get() + more);
     }
 
     /// The least that any plan comes to where a unit of money is worth so many minutes, as far as an optimistic search finds it
-    /// below its limit (infinite where it finds none), and the labels that took. `None` when told to stop, or given up.
+    /// below its limit (infinite where it finds none), and the steps that took. `None` when told to stop, or given up.
     pub(crate) fn least(
         trip: &'a ClockTrip,
         step: f64,
         limits: &'a Limits<'a>,
         worth: f64,
-        stop: &StopSign,
+        stop: &'a StopSign,
     ) -> Option<(f64, usize)> {
         // Where no money counts, the earliest of labels is enough.
         let for_money = if worth == 0.0 && limits.best.is_some() { f64::INFINITY } else { 0.0 };
         let fineness = Fineness { step, slack: (0.0, for_money), optimistic: true };
         let search = Self::searched(trip, fineness, limits, stop)?;
         let least = search.ends.iter().map(|end| end.0 + worth * end.1).fold(f64::INFINITY, f64::min);
-        Some((least, search.labels.len()))
+        Some((least, search.steps.get()))
     }
 
     fn ways(&self) -> Vec<Choices> {

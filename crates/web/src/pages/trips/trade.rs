@@ -27,8 +27,8 @@ use crate::http::error::{WebError, page};
 const DRAWN_TO: f64 = 1.4;
 /// Share of the fastest plan's money that a plan has to save against the one before to be told.
 const WORTH_TELLING: f64 = 0.02;
-/// Labels that one attempt at a proof may take: two to four seconds, and some 100 MB meanwhile.
-const LABELS_OF_AN_ATTEMPT: usize = 400_000;
+/// Steps that one attempt at a proof may take: some four seconds, and 100 MB meanwhile.
+const STEPS_OF_AN_ATTEMPT: usize = 5_000_000;
 /// Share of the day that is told of beside the fastest plan.
 const OF_THE_DAY: f64 = 0.01;
 /// Share of the fastest plan's money that a chip of its own saves.
@@ -175,8 +175,8 @@ pub(crate) async fn prove(
         let begun = known.or_else(|| traded.proving(stop).map(|proving| Arc::new(Mutex::new(proving))));
         Ok(begun.map(|begun| {
             let mut proving = begun.lock().unwrap_or_else(PoisonError::into_inner);
-            let mut labels = LABELS_OF_AN_ATTEMPT;
-            let attempt = proving.attempt(&mut labels, stop);
+            let mut steps = STEPS_OF_AN_ATTEMPT;
+            let attempt = proving.attempt(&mut steps, stop);
             let reached = proving.reached;
             drop(proving);
             (begun, attempt, reached)
