@@ -30,6 +30,18 @@ looking("a day and a half has a lunch, a night and an hour to leave", async ({ p
   await accessible(page);
 });
 
+looking("a proof is asked for again where the server had too much to do", async ({ page }) => {
+  let asked = 0;
+  await page.route(/\/trips\/3\/trade\/proof\?/, (route) => {
+    asked += 1;
+    return asked === 1 ? route.fulfill({ status: 503, headers: { "retry-after": "1" }, body: "Busy." }) : route.continue();
+  });
+  await page.goto("/trips/3");
+  await page.getByText("Is none missing?").click();
+  await expect(page.getByText(/^Proven: every plan that can be driven is matched/)).toBeVisible({ timeout: 20_000 });
+  expect(asked).toBeGreaterThan(1);
+});
+
 test("what is wished of a stop is kept, and taken back", async ({ page }) => {
   await page.goto("/trips/3");
   const cards = page.locator(".stop-cards > li");

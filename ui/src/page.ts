@@ -62,6 +62,7 @@ async function load(): Promise<void> {
     try {
       const response = await fetch(address, { signal });
       if (response.ok) part.innerHTML = await response.text();
+      else if (response.status === 503) askAgain(part, address, Number(response.headers.get("retry-after") ?? 5), signal);
     } catch {
       // It is asked for again with the next parts, unless it was asked anew meanwhile.
       if (signal.aborted) part.dataset["load"] ??= address;
@@ -69,6 +70,15 @@ async function load(): Promise<void> {
       part.removeAttribute("aria-busy");
     }
   }
+}
+
+/** Asks for a part again in so many seconds, when the server has less to do. */
+function askAgain(part: HTMLElement, address: string, seconds: number, signal: AbortSignal): void {
+  setTimeout(() => {
+    if (signal.aborted) return;
+    part.dataset["load"] ??= address;
+    void load();
+  }, 1_000 * seconds);
 }
 
 /** The next part that is in sight: what is folded waits until it is opened. */

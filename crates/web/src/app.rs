@@ -165,9 +165,18 @@ impl App {
         &self,
         work: impl FnOnce(&Store, &StopSign) -> Result<T, WebError> + Send + 'static,
     ) -> Result<T, WebError> {
+        self.run_while_waiting_in(&lanes::PLANNING, work).await
+    }
+
+    /// The same in another lane.
+    pub(crate) async fn run_while_waiting_in<T: Send + 'static>(
+        &self,
+        lane: &'static Lane,
+        work: impl FnOnce(&Store, &StopSign) -> Result<T, WebError> + Send + 'static,
+    ) -> Result<T, WebError> {
         let waiting = Waiting(StopSign::default());
         let (stop, store) = (waiting.0.clone(), self.seen());
-        in_lane(&lanes::PLANNING, move || work(&store, &stop)).await?
+        in_lane(lane, move || work(&store, &stop)).await?
     }
 
     /// Runs work that changes what is kept: what it reads stays so until it has written, and it is kept whole or not at

@@ -1,4 +1,4 @@
-//! Work off the async threads goes in lanes: short work (the database, pages), files, and planning. Each lane takes so much at once, and so
+//! Work off the async threads goes in lanes: short work (the database, pages), files, planning, and proofs. Each lane takes so much at once, and so
 //! many wait for it; whoever comes later is told that the server is busy. Who goes away while waiting leaves the lane.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -24,6 +24,8 @@ pub(crate) static SHORT: Lane = Lane::new(32, 1_000);
 pub(crate) static FILES: Lane = Lane::new(4, 100);
 /// Planning: a few at once, so that pages have their share of the machine.
 pub(crate) static PLANNING: Lane = Lane::new(3, 200);
+/// Proofs of whole trades, one at a time: nobody's plan waits for them.
+pub(crate) static PROVING: Lane = Lane::new(1, 50);
 
 /// A place in a lane, which is free again when this is dropped.
 pub(crate) struct Place(#[expect(dead_code, reason = "held for its drop")] SemaphorePermit<'static>);

@@ -22,13 +22,14 @@ use crate::charts::{BOTTOM, Dot, Line, Plot, Scale, TOP, path, ticks_between, x_
 use crate::forms::control::Ask;
 use crate::http::address::Path;
 use crate::http::error::{WebError, page};
+use crate::http::lanes;
 
 /// How much longer than the fastest a plan may be to be drawn.
 const DRAWN_TO: f64 = 1.4;
 /// Share of the fastest plan's money that a plan has to save against the one before to be told.
 const WORTH_TELLING: f64 = 0.02;
-/// Steps that one attempt at a proof may take: some four seconds, and 100 MB meanwhile.
-const STEPS_OF_AN_ATTEMPT: usize = 5_000_000;
+/// Steps that one attempt at a proof may take: some eight seconds, and 150 MB meanwhile.
+const STEPS_OF_AN_ATTEMPT: usize = 8_000_000;
 /// Share of the day that is told of beside the fastest plan.
 const OF_THE_DAY: f64 = 0.01;
 /// Share of the fastest plan's money that a chip of its own saves.
@@ -182,7 +183,7 @@ pub(crate) async fn prove(
             (begun, attempt, reached)
         }))
     };
-    let Some((begun, attempt, reached)) = app.run_while_waiting(begin).await? else {
+    let Some((begun, attempt, reached)) = app.run_while_waiting_in(&lanes::PROVING, begin).await? else {
         return Ok(page(StatusCode::OK, &none()));
     };
     app.proving.put(key, begun);
