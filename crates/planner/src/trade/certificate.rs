@@ -26,11 +26,15 @@ const HAIR: f64 = 1e-3;
 /// Most steps of the searches that bound the best plan together.
 const MOST_STEPS: usize = 300_000;
 /// Tolerances that are tried to be certified of a whole trade, minutes and money, each with the step of its search.
-const ATTEMPTS: [((f64, f64), f64); 12] = [
+const ATTEMPTS: [((f64, f64), f64); 16] = [
     ((20.0, 10.0), 2.0),
+    ((20.0, 10.0), 1.0),
     ((10.0, 5.0), 2.0),
+    ((10.0, 5.0), 1.0),
     ((5.0, 2.5), 2.0),
+    ((5.0, 2.5), 1.0),
     ((3.0, 1.5), 2.0),
+    ((3.0, 1.5), 1.0),
     ((2.0, 1.0), 2.0),
     ((2.0, 1.0), 1.0),
     ((1.0, 0.5), 1.0),
