@@ -34,6 +34,9 @@ impl Search<'_> {
         if !meets {
             let mut labels = Vec::new();
             for arrival in arrivals {
+                if self.is_given_up() {
+                    break;
+                }
                 self.step(departures.socs.len());
                 for begins in self.beginnings(node, arrival) {
                     self.charge_from(node, arrival, begins, Variants::All, &departures, &mut labels);

@@ -207,10 +207,12 @@ impl ClockTrip {
     pub(crate) fn soonest_end(&self, node: RoadIndex, minute: f64, taken: u32, to_go: f64) -> f64 {
         let mut end = minute + to_go;
         loop {
-            let due = self.due_by(end) & !taken;
-            let due = self.occasions.iter().enumerate().filter(|(index, _)| due & 1 << index != 0);
+            let mut due = self.due_by(end) & !taken;
             let (mut stood, mut later) = (0.0, end);
-            for (index, occasion) in due {
+            while due != 0 {
+                let index = due.trailing_zeros() as usize;
+                due &= due - 1;
+                let occasion = &self.occasions[index];
                 stood += occasion.length;
                 later = later.max(minute.max(occasion.from) + occasion.length + self.drive_after[index]);
             }
