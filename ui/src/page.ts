@@ -62,7 +62,7 @@ async function load(): Promise<void> {
     try {
       const response = await fetch(address, { signal });
       if (response.ok) part.innerHTML = await response.text();
-      else if (response.status === 503) askAgain(part, address, Number(response.headers.get("retry-after") ?? 5), signal);
+      else if (response.status === 503) askAgain(part, address, Number(response.headers.get("retry-after")) || 5, signal);
     } catch {
       // It is asked for again with the next parts, unless it was asked anew meanwhile.
       if (signal.aborted) part.dataset["load"] ??= address;

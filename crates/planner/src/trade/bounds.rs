@@ -121,8 +121,7 @@ impl Bounds {
         to_go: &[Option<ToGo>],
         step_to: impl Fn(usize) -> (f64, f64),
     ) -> Vec<Option<ToGo>> {
-        let (least, usable) = (trip.sites[node].price.least(), trip.problem.trip.vehicle.usable.get());
-        let kwh_a_point = usable / 100.0 / trip.sites[node].stored_share;
+        let (least, kwh_a_point) = (trip.sites[node].price.least(), trip.kwh_a_point(node));
         let mut all: Vec<Option<ToGo>> = vec![None; socs.len()];
         for place in (0..socs.len()).rev() {
             let next = all.get(place + 1).and_then(Option::as_ref);

@@ -25,8 +25,7 @@ impl<'a> ChargeWalk<'a> {
     pub(super) fn new(trip: &'a ClockTrip, node: RoadIndex, from: f64) -> Self {
         let stall = &trip.problem.stalls[node];
         let from_empty = stall.boost().is_none().then(|| from_empty(stall, from));
-        let kwh_a_point = trip.problem.trip.vehicle.usable.get() / 100.0 / trip.sites[node].stored_share;
-        Self { trip, node, from, from_empty, kwh_a_point }
+        Self { trip, node, from, from_empty, kwh_a_point: trip.kwh_a_point(node) }
     }
 
     /// Minutes to a SoC, to which a charge from 0 % takes so many; less than nought where it is below where this began.

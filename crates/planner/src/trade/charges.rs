@@ -164,7 +164,7 @@ impl Search<'_> {
 
     /// The charges that have come to one of the `SoCs`: some are left there, and those that no other beats go on to the next.
     fn go_on(&self, node: RoadIndex, place: usize, arrivals: &[Arrival], departures: &Departures, all: &mut Charges) {
-        let kwh_a_point = ChargeWalk::new(self.trip, node, 0.0).kwh_a_point;
+        let kwh_a_point = self.trip.kwh_a_point(node);
         self.step(all.going[place].len() + all.waiting[place].len());
         let mut here = self.unbeaten_going(node, std::mem::take(&mut all.going[place]), arrivals);
         let waiting = self.unbeaten_waiting(node, std::mem::take(&mut all.waiting[place]), arrivals);

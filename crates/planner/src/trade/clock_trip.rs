@@ -145,6 +145,11 @@ impl ClockTrip {
         self.dearness * amount
     }
 
+    /// kWh from the plug of a site for each point that is stored.
+    pub(crate) fn kwh_a_point(&self, node: RoadIndex) -> f64 {
+        self.problem.trip.vehicle.usable.get() / 100.0 / self.sites[node].stored_share
+    }
+
     /// What has to be stood at least.
     pub(crate) fn binds(&self) -> Binds {
         Binds { rest: self.wishes.rest, stays: self.sites.iter().map(|site| site.stay).collect() }

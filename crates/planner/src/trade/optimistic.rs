@@ -250,7 +250,7 @@ impl Search<'_> {
     fn charged_at(&self, node: RoadIndex, points: f64, (least, most): (f64, f64), minute: f64) -> Wide {
         // Whoever begins with the least of them comes later by no more than it takes.
         let price = self.trip.sites[node].price.least_within(minute, minute + 2.0 * points * most);
-        let kwh = points * self.trip.problem.trip.vehicle.usable.get() / 100.0 / self.trip.sites[node].stored_share;
+        let kwh = points * self.trip.kwh_a_point(node);
         Wide { points, minutes: points * least, money: price.per_kwh * kwh + price.per_min * points * least }
     }
 
@@ -269,7 +269,7 @@ impl Search<'_> {
     /// The least by which they are dearer, whenever they begin.
     pub(super) fn settled_at_least(&self, node: RoadIndex, arrival: &Arrival) -> f64 {
         let points = arrival.wide.points;
-        let kwh = points * self.trip.problem.trip.vehicle.usable.get() / 100.0 / self.trip.sites[node].stored_share;
+        let kwh = points * self.trip.kwh_a_point(node);
         let minutes = points * paces_between(self.trip, node, (arrival.soc - points, arrival.soc)).0;
         let least = self.trip.sites[node].price.least();
         arrival.wide.money.min(least.per_kwh * kwh + least.per_min * minutes)

@@ -1,5 +1,5 @@
-//! Work off the async threads goes in lanes: short work (the database, pages), files, planning, and proofs. Each lane takes so much at once, and so
-//! many wait for it; whoever comes later is told that the server is busy. Who goes away while waiting leaves the lane.
+//! Work off the async threads goes in lanes: short work (the database, pages), files, planning, and proofs. Each lane takes so much at
+//! once, and so many wait for it; whoever comes later is told that the server is busy. Who goes away while waiting leaves the lane.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;

@@ -82,7 +82,7 @@ impl SiteHours {
             let opens = site.opens_after(from);
             fall.into_iter().chain(opens).fold(f64::INFINITY, f64::min) - from
         };
-        let kwh_a_point = problem.trip.vehicle.usable.get() / 100.0 / site.stored_share;
+        let kwh_a_point = trip.kwh_a_point(node);
         let before = (from_empty[from_empty.len() - 1] / slots.width).ceil() as usize;
         Self {
             stall,
