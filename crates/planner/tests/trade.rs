@@ -314,7 +314,8 @@ fn its_ends_and_its_best_at_a_value_are_the_plans_that_are_found_when_nothing_el
         for value in [None, Some(25.0)] {
             let near = Trade::near_best(&asked, value, &stop).unwrap();
             let best = |trade: &Trade| trade.plans.iter().map(|plan| goal(plan, value)).fold(f64::INFINITY, f64::min);
-            assert!(best(&whole) <= best(&near) + 1e-9, "{seed} {value:?}: {} {}", best(&whole), best(&near));
+            // Both move departures from where they began, so they may end a little apart: by a tenth of the tolerance.
+            assert!(best(&whole) <= best(&near) + 0.01, "{seed} {value:?}: {} {}", best(&whole), best(&near));
         }
     }
 }

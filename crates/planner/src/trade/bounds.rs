@@ -3,7 +3,7 @@
 //! Each is the exact solver's own bound ([`Labels`]) of the trip with every site asking the least that it ever asks. A label is
 //! hopeless where a plan that is known is no later and no dearer than all that these leave possible.
 
-use std::cell::OnceCell;
+use std::cell::{Cell, OnceCell};
 
 use super::by_the_hour::{ByTheHour, FromHere, Resolution, Weight};
 use super::clock_trip::ClockTrip;
@@ -21,7 +21,7 @@ const SLOPES: usize = 4;
 const MOST_WORTHS: usize = 8;
 
 /// Step of the grid on which bounds are worked out, points: a finer one bounds hardly better.
-const STEP: f64 = 0.5;
+const STEP: f64 = 1.0;
 
 /// Bounds of money, and of minutes with money at some worths of it.
 #[derive(Default)]
@@ -168,7 +168,7 @@ impl Bounds {
         to_go: &ToGo,
         (minute, end): (f64, f64),
         money: f64,
-        but: (f64, f64),
+        (but, near): ((f64, f64), &Cell<usize>),
     ) -> bool {
         let least = (end, money + self.least(to_go, 0, minute));
         // At each worth; told when it is asked for first.
@@ -181,7 +181,7 @@ impl Bounds {
             let weighed = weighed.get_or_init(|| std::array::from_fn(of));
             self.worths.iter().zip(weighed).any(|(worth, least)| *least >= corner.0 + worth * corner.1)
         };
-        known.beats_all_above(least, but, above)
+        known.beats_all_above(least, but, near, above)
     }
 
     /// Whether it comes to more than a most where a unit of money is worth so many minutes.

@@ -2,22 +2,21 @@
 
 use super::bounds::{Bounds, ToGo};
 use super::charge_walk::{self, ChargeWalk};
-use super::choices::Choice;
 use super::clock_trip::ClockTrip;
-use super::optimistic::{self, Left, Waiting};
-use super::order::rising;
+use super::occasion::OccasionIndex;
+use super::optimistic::{self, Left};
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
-use super::search::{Arrival, Fineness, Goes, Kind, Label, Limits, Search, Stairs, Wide};
+use super::search::{Arrival, Decided, Fineness, Goes, Kind, Label, Limits, Search, Wide};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
 
 /// How long one may wait for another price, minutes.
-const LONGEST_WAIT: f64 = 1440.0;
+pub(super) const LONGEST_WAIT: f64 = 1440.0;
 /// How long a charge may begin later so that a part of it is cheaper, minutes.
 pub(super) const LONGEST_HOLD: f64 = 1440.0;
 /// Most times at which a charge is tried to begin, beside at once.
-const MOST_BEGINNINGS: usize = 3;
+pub(super) const MOST_BEGINNINGS: usize = 3;
 /// Pauses that end within so many minutes of each other are alike.
 const PAUSES_ALIKE: f64 = 2.0;
 /// The same where a bound is searched, which takes the soonest of those alike.
@@ -28,54 +27,73 @@ const LEAST_CHARGE: f64 = 0.05;
 impl Search<'_> {
     /// All departures from a site, from all arrivals. Where a price depends on the clock alone and there is no boost, charges
     /// that have come to one SoC go on alike: there they meet, and only those go on that no other beats.
-    pub(super) fn charge(&self, node: RoadIndex, arrivals: &[Arrival]) -> Vec<Label> {
+    pub(super) fn charge(&self, node: RoadIndex) -> Vec<Label> {
         let departures = Departures::new(self.trip, node, self.fineness, self.limits);
-        let meets = self.trip.sites[node].price.is_by_clock_only() && self.trip.problem.stalls[node].boost().is_none();
-        if !meets {
-            let mut labels = Vec::new();
-            for arrival in arrivals {
-                if self.is_given_up() {
-                    break;
-                }
-                self.step(departures.socs.len());
-                for begins in self.beginnings(node, arrival) {
-                    self.charge_from(node, arrival, begins, Variants::All, &departures, &mut labels);
+        let rates = self.trip.sites[node].rates.as_ref();
+        let Some(rates) = rates.filter(|_| self.trip.problem.stalls[node].boost().is_none()) else {
+            return self.charge_apart(node, &self.unbeaten_arrivals(node), &departures);
+        };
+        let mut labels = if self.fineness.optimistic {
+            self.charge_optimistically(node, &self.unbeaten_arrivals(node), &departures)
+        } else {
+            self.charge_together((node, rates), &departures)
+        };
+        self.stand_on(node, &departures, &mut labels);
+        labels
+    }
+
+    /// Stands for a pause or a rest, with or without a charge.
+    fn stand_on(&self, node: RoadIndex, departures: &Departures, labels: &mut Vec<Label>) {
+        let rests = self.trip.wishes.most_drive.is_some();
+        if !rests && !self.trip.occasions.iter().any(|occasion| self.trip.can_pause(node, occasion)) {
+            return;
+        }
+        for arrival in self.unbeaten_arrivals(node) {
+            if rests || !self.pauses_at(node, &arrival).is_empty() {
+                self.stand(node, &arrival, departures, labels);
+            }
+            if rests {
+                for begins in self.beginnings(node, &arrival) {
+                    self.charge_from(node, &arrival, begins, Variants::Rest, departures, labels);
                 }
             }
-            return labels;
         }
-        let mut labels = self.charge_together(node, arrivals, &departures);
-        let rests = self.trip.wishes.most_drive.is_some();
-        for arrival in arrivals.iter().filter(|arrival| rests || !self.pauses_at(node, arrival).is_empty()) {
-            self.stand(node, arrival, &departures, &mut labels);
-            if rests {
-                for begins in self.beginnings(node, arrival) {
-                    self.charge_from(node, arrival, begins, Variants::Rest, &departures, &mut labels);
-                }
+    }
+
+    /// Charges where each depends on how it began.
+    fn charge_apart(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
+        let mut labels = Vec::new();
+        for arrival in arrivals {
+            if self.is_given_up() {
+                break;
+            }
+            self.step(departures.socs.len());
+            for begins in self.beginnings(node, arrival) {
+                self.charge_from(node, arrival, begins, Variants::All, departures, &mut labels);
             }
         }
         labels
     }
 
     /// Whether nothing is wanted of whoever leaves a site with these pauses taken.
-    fn rule_out(&self, (node, taken): (RoadIndex, u32), leaves: f64, money: f64, to_go: &ToGo) -> bool {
+    pub(super) fn rule_out(&self, (node, taken): (RoadIndex, u32), leaves: f64, money: f64, to_go: &ToGo) -> bool {
         let end = self.trip.soonest_end(node, leaves, taken, to_go.minutes);
-        self.limits.rule_out((leaves, end), money, to_go)
+        self.limits.rule_out((leaves, end), money, to_go, &self.near)
     }
 
     /// Pauses that end within so many minutes of each other are alike.
-    fn pauses_alike(&self) -> f64 {
+    pub(super) fn pauses_alike(&self) -> f64 {
         if self.fineness.optimistic { BOUNDED_ALIKE } else { PAUSES_ALIKE }
     }
 
     /// The occasions that may be taken here, each with the minute until which one stands then.
-    fn pauses_at(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(usize, f64)> {
+    pub(super) fn pauses_at(&self, node: RoadIndex, arrival: &Arrival) -> Vec<Pause> {
         let mut found = Vec::new();
-        for (index, occasion) in self.trip.occasions.iter().enumerate() {
+        for (index, occasion) in self.trip.occasions.iter_enumerated() {
             let begins = arrival.minute.max(occasion.from);
             // Nobody waits longer for a pause than a night for the next day's.
             let near = occasion.from <= arrival.minute + LONGEST_WAIT;
-            let open = arrival.taken & 1 << index == 0 && begins <= occasion.to && near;
+            let open = arrival.taken & index.bit() == 0 && begins <= occasion.to && near;
             if open && self.trip.can_pause(node, occasion) {
                 let (until, alike) = (begins + occasion.length, self.pauses_alike());
                 // An optimistic search takes the soonest of those that are alike.
@@ -86,170 +104,31 @@ impl Search<'_> {
         found
     }
 
-    /// Charges of all arrivals, from one SoC to the next, left as soon as they or a pause are over.
-    fn charge_together(&self, node: RoadIndex, arrivals: &[Arrival], departures: &Departures) -> Vec<Label> {
-        let count = departures.socs.len();
-        let mut all = Charges { going: vec![Vec::new(); count], waiting: vec![Vec::new(); count], left: Vec::new() };
-        for index in 0..arrivals.len() {
-            self.begin(node, index, arrivals, departures, &mut all);
-        }
-        for place in 0..count {
-            if self.is_given_up() {
-                break;
-            }
-            self.go_on(node, place, arrivals, departures, &mut all);
-        }
-        all.left
-    }
-
-    /// The charges of an arrival, each at the first SoC above it.
-    fn begin(&self, node: RoadIndex, index: usize, arrivals: &[Arrival], departures: &Departures, all: &mut Charges) {
-        let (site, arrival, optimistic) = (&self.trip.sites[node], &arrivals[index], self.fineness.optimistic);
-        let place = departures.above(arrival.soc).start;
-        let low = arrival.soc - arrival.wide.points;
-        if optimistic && place > 0 && site.leave.is_some_and(|wanted| low <= wanted) {
-            self.leave_as_wanted(node, index, arrivals, departures, all);
-        }
-        let Some(&to) = departures.socs.get(place) else { return };
-        let walk = ChargeWalk::new(self.trip, node, arrival.soc);
-        let (minutes, pauses) = (walk.minutes(to, departures.from_empty[place]), self.pauses_at(node, arrival));
-        for (begins, not_before) in self.beginnings(node, arrival) {
-            let Some((open, closes)) = site.open_from(begins) else { continue };
-            if open > begins + 1e-6 {
-                continue;
-            }
-            let at_once =
-                not_before == 0.0 && begins <= arrival.minute + self.trip.problem.site(node).overhead.get() + 1e-9;
-            let (late, settled) = self.settled(node, arrival, begins, at_once);
-            let begun = Going { not_before, asked: settled, closes, ..Going::begun(index, begins + late) };
-            let with_pauses = |one: Going| {
-                let paused = pauses.iter().map(move |&pause| Going { pause: Some(pause), ..one });
-                paused.chain([one])
-            };
-            let mut at_first = begun.on(self.trip, node, minutes, (arrival.soc, to));
-            if optimistic {
-                let left = self.left_with_hardly_more(node, departures, place, (arrival, begins));
-                let charges = with_pauses(Going { minute: begins, asked: 0.0, ..begun });
-                all.left.extend(charges.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
-                let whole = departures.from_empty[departures.socs.len() - 1] - departures.from_empty[place] + minutes;
-                let step = ((to - arrival.soc) * walk.kwh_a_point, minutes);
-                let waits = Going { asked: self.settled_at_least(node, arrival), ..begun };
-                all.waiting[place].extend(Waiting::for_falls(waits, &pauses, (step, whole), self.trip, node));
-                let from_empty = (departures.from_empty[place], to * walk.kwh_a_point);
-                let known = (arrival.money, site.price.per_kwh_at(begins + minutes));
-                at_first = at_first.map(|one| self.taken_for_one(one, known, from_empty));
-            }
-            all.going[place].extend(at_first.into_iter().flat_map(with_pauses));
-        }
-    }
-
-    /// Some of the plans of an arrival have less than the driver wants to leave with, though its label has more.
-    fn leave_as_wanted(
-        &self,
-        node: RoadIndex,
-        index: usize,
-        arrivals: &[Arrival],
-        departures: &Departures,
-        all: &mut Charges,
-    ) {
-        let (arrival, left) = (&arrivals[index], Left::at_once(0));
-        let pauses = self.pauses_at(node, arrival);
-        for (begins, not_before) in self.beginnings(node, arrival) {
-            let one = Going { not_before, ..Going::begun(index, begins) };
-            let paused = pauses.iter().map(|&pause| Going { pause: Some(pause), ..one });
-            let charges = paused.chain([one]);
-            all.left.extend(charges.filter_map(|one| self.left_at_once(node, arrivals, &one, departures, left)));
-        }
-    }
-
-    /// The charges that have come to one of the `SoCs`: some are left there, and those that no other beats go on to the next.
-    fn go_on(&self, node: RoadIndex, place: usize, arrivals: &[Arrival], departures: &Departures, all: &mut Charges) {
-        let kwh_a_point = self.trip.kwh_a_point(node);
-        self.step(all.going[place].len() + all.waiting[place].len());
-        let mut here = self.unbeaten_going(node, std::mem::take(&mut all.going[place]), arrivals);
-        let waiting = self.unbeaten_waiting(node, std::mem::take(&mut all.waiting[place]), arrivals);
-        let (points, minutes) = departures.step_to(place);
-        let held: Vec<Going> = if self.fineness.optimistic {
-            let step = (points * kwh_a_point, minutes);
-            let held = here.iter().filter_map(|one| one.at_the_fall(self.trip, node, step));
-            held.chain(waiting.iter().map(|one| one.at_the_fall(self.trip, node))).collect()
-        } else {
-            here.iter().filter_map(|one| one.held_until_cheaper(self.trip, node)).collect()
-        };
-        let alone = held.is_empty();
-        here.extend(held);
-        here.retain(|one| self.is_worth_going_on(node, one, &arrivals[one.arrival], departures, place));
-        if !alone {
-            here = self.unbeaten_going(node, here, arrivals);
-        }
-        for one in here.iter().filter(|one| one.may_be_left()) {
-            let left = self.left_with(node, departures, place, one);
-            all.left.extend(left.filter_map(|left| self.left_at_once(node, arrivals, one, departures, left)));
-        }
-        if place + 1 < departures.socs.len() {
-            let (points, minutes) = departures.step_to(place + 1);
-            let socs = (departures.socs[place], departures.socs[place + 1]);
-            all.going[place + 1].extend(here.into_iter().filter_map(|one| one.on(self.trip, node, minutes, socs)));
-            let step = (points * kwh_a_point, minutes);
-            all.waiting[place + 1].extend(waiting.into_iter().filter_map(|one| one.on(step)));
-        }
-    }
-
-    fn unbeaten_going(&self, node: RoadIndex, mut going: Vec<Going>, arrivals: &[Arrival]) -> Vec<Going> {
-        if self.fineness.optimistic {
-            return self.unbeaten_optimistic(node, going, arrivals);
-        }
-        let price = |one: &Going| arrivals[one.arrival].money + one.asked;
-        going.sort_by_cached_key(|one| [rising(one.minute), rising(price(one))]);
-        // Where no money counts, the earliest is enough.
-        let alike = if self.fineness.slack.1 == f64::INFINITY { self.fineness.slack } else { (0.0, 0.0) };
-        let mut stairs = Stairs::default();
-        going.retain(|one| {
-            stairs.of(self.kind_of(node, one, &arrivals[one.arrival])).add(one.minute, price(one), alike)
-        });
-        going
-    }
-
     /// Charges of other kinds must not be held against each other.
-    pub(super) fn kind_of(&self, node: RoadIndex, one: &Going, at: &Arrival) -> Kind {
+    pub(super) fn kind_of(&self, node: RoadIndex, (number, at): (u64, &Arrival), pause: Option<Pause>) -> Kind {
         let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
-        let pause = one.pause.map_or(0, |(index, until)| 1 + index as u32 + 64 * (until / self.pauses_alike()) as u32);
+        let alike = |until: f64| 64 * (until / self.pauses_alike()) as u64;
+        let pause = pause.map_or(0, |(index, until)| 1 + usize::from(index) as u64 + alike(until));
         // Where one stays for a while, it counts when each arrived.
-        let pause = if self.trip.sites[node].stay > 0.0 { one.arrival as u32 + 1 } else { pause };
-        // One that was held has the cheaper minutes before it: those that were not must not be held against it.
-        let held = if self.fineness.optimistic { 0 } else { one.held };
-        (taken, stops, driven, 2 * pause + held)
+        let pause = if self.trip.sites[node].stay > 0.0 { number + 1 } else { pause };
+        (taken, stops, driven, pause)
     }
 
-    /// Whether a charge may still come to something that is wanted.
-    fn is_worth_going_on(
-        &self,
-        node: RoadIndex,
-        one: &Going,
-        arrival: &Arrival,
-        departures: &Departures,
-        place: usize,
-    ) -> bool {
-        let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
-        let togo = departures.charging_to_go[place].as_ref();
-        togo.is_some_and(|to_go| !self.rule_out((node, taken), one.minute, arrival.money + one.asked, to_go))
-    }
-
+    /// A charge that is left when it, the stay and the pause are over; `None` where nothing is wanted of that.
     pub(super) fn left_at_once(
         &self,
         node: RoadIndex,
-        arrivals: &[Arrival],
-        one: &Going,
+        arrival: &Arrival,
+        charged: &Charged,
         departures: &Departures,
         Left { place, wide, longest, goes }: Left,
     ) -> Option<Label> {
-        let (trip, arrival) = (self.trip, &arrivals[one.arrival]);
+        let trip = self.trip;
         let to_go = departures.to_go[place].as_ref()?;
-        let taken = arrival.taken | one.pause.map_or(0, |(index, _)| 1 << index);
-        let over = one.minute;
+        let taken = arrival.taken | charged.pause.map_or(0, |(index, _)| index.bit());
+        let (over, mut money) = (charged.minute, charged.money);
         let stays = over.max(arrival.minute + trip.sites[node].stay);
-        let leaves = one.pause.map_or(stays, |(_, until)| stays.max(until));
-        let mut money = arrival.money + one.asked;
+        let leaves = charged.pause.map_or(stays, |(_, until)| stays.max(until));
         // Who stands on anyway is no later with more, and may have charged for longer.
         let wide = if leaves > over { Wide { minutes: 0.0, ..wide } } else { wide };
         let over = over + longest.min(leaves - over);
@@ -264,6 +143,7 @@ impl Search<'_> {
         let stood = leaves - arrival.minute;
         let rested = trip.wishes.rest.is_some_and(|rest| stood >= rest.get() - 1e-9);
         let depart = departures.socs[place];
+        let pause = charged.pause.map(|(index, _)| index);
         Some(Label {
             minute: leaves,
             money,
@@ -273,20 +153,13 @@ impl Search<'_> {
             depart,
             wide,
             goes,
-            before: arrival.before,
-            choice: Choice {
-                node,
-                depart,
-                not_before: one.not_before,
-                pause: one.pause.map(|(index, _)| index),
-                rest: false,
-                roadside: arrival.roadside,
-            },
+            before: Some(arrival.before),
+            decided: Decided { not_before: charged.not_before, pause, rest: false, roadside: arrival.roadside },
         })
     }
 
     /// When a charge may begin: as soon as the site is open, or when its price falls.
-    fn beginnings(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(f64, f64)> {
+    pub(super) fn beginnings(&self, node: RoadIndex, arrival: &Arrival) -> Vec<(f64, f64)> {
         let site = &self.trip.sites[node];
         let ready = arrival.minute + self.trip.problem.site(node).overhead.get();
         let mut begin: Vec<(f64, f64)> = site.open_from(ready).map(|(at, _)| (at, 0.0)).into_iter().collect();
@@ -314,7 +187,6 @@ impl Search<'_> {
             return;
         }
         let (mut bill, mut soc, mut minute) = (Bill::default(), arrival.soc, begins);
-        let choice = Choice { not_before, ..arrival.choice(node) };
         if not_before == 0.0 && variants == Variants::All {
             self.stand(node, arrival, departures, labels);
         }
@@ -324,14 +196,7 @@ impl Search<'_> {
         if let Some(first) = departures.above(arrival.soc).next().filter(|_| optimistic) {
             let Left { wide, .. } = self.left_with_hardly_more(node, departures, first, (arrival, begins));
             let stands = Stands { charged: begins, depart: departures.socs[first], wide, money: 0.0, bill: None };
-            self.leave(
-                node,
-                arrival,
-                &stands,
-                (Choice { depart: stands.depart, ..choice }, variants),
-                departures,
-                labels,
-            );
+            self.leave(node, arrival, &stands, (not_before, variants), departures, labels);
         }
         for place in departures.above(arrival.soc) {
             let to = departures.socs[place];
@@ -350,7 +215,7 @@ impl Search<'_> {
             let wide = if next > to { self.charged_between(node, (to, next), until) } else { Wide::default() };
             let (money, bill) = (settled + site.price.total(&bill), Some(bill));
             let stands = Stands { charged: until, depart: next, wide, money, bill };
-            self.leave(node, arrival, &stands, (Choice { depart: next, ..choice }, variants), departures, labels);
+            self.leave(node, arrival, &stands, (not_before, variants), departures, labels);
         }
     }
 
@@ -362,7 +227,7 @@ impl Search<'_> {
         }
         let (depart, wide) = wanted.map_or((arrival.soc, arrival.wide), |wanted| (wanted, Wide::default()));
         let stands = Stands { charged: arrival.minute, depart, wide, money: 0.0, bill: None };
-        self.leave(node, arrival, &stands, (arrival.choice(node), Variants::All), departures, labels);
+        self.leave(node, arrival, &stands, (0.0, Variants::All), departures, labels);
     }
 
     /// Leaves at once, or stands on for a pause or a rest.
@@ -371,14 +236,14 @@ impl Search<'_> {
         node: RoadIndex,
         arrival: &Arrival,
         stands: &Stands,
-        (choice, variants): (Choice, Variants),
+        (not_before, variants): (f64, Variants),
         departures: &Departures,
         labels: &mut Vec<Label>,
     ) {
         let (trip, wishes) = (self.trip, &self.trip.wishes);
         let rest = wishes.rest.map(spare_hour_core::quantity::Minutes::get);
-        let mut leave = |leaves: f64, pause: Option<usize>, rests: bool| {
-            let taken = arrival.taken | pause.map_or(0, |index| 1 << index);
+        let mut leave = |leaves: f64, pause: Option<OccasionIndex>, rests: bool| {
+            let taken = arrival.taken | pause.map_or(0, OccasionIndex::bit);
             if trip.due_by(leaves) & !taken != 0 {
                 return;
             }
@@ -400,8 +265,8 @@ impl Search<'_> {
                 depart: stands.depart,
                 wide: Wide { minutes: 0.0, ..stands.wide },
                 goes: Goes::Anywhere,
-                before: arrival.before,
-                choice: Choice { pause, rest: rests, ..choice },
+                before: Some(arrival.before),
+                decided: Decided { not_before, pause, rest: rests, roadside: arrival.roadside },
             });
         };
         let stays = stands.charged.max(arrival.minute + trip.sites[node].stay);
@@ -433,11 +298,6 @@ impl Arrival {
     fn may_have(&self, soc: f64) -> bool {
         soc >= self.soc - self.wide.points - SAME_DEPARTURE && soc <= self.soc + SAME_DEPARTURE
     }
-
-    /// A stop here at which nothing is decided yet.
-    fn choice(&self, node: RoadIndex) -> Choice {
-        Choice { node, depart: self.soc, not_before: 0.0, pause: None, rest: false, roadside: self.roadside }
-    }
 }
 
 /// A car that stands at a stall, charged or not.
@@ -451,83 +311,16 @@ struct Stands {
     bill: Option<Bill>,
 }
 
-/// Charges of a site by the place of the SoC that they have come to, and what has left.
-struct Charges {
-    going: Vec<Vec<Going>>,
-    waiting: Vec<Vec<Waiting>>,
-    left: Vec<Label>,
-}
+/// An occasion that is taken, and until when one stands for it.
+pub(super) type Pause = (OccasionIndex, f64);
 
-/// A charge that goes on, at one of the `SoCs` of its site.
-#[derive(Clone, Copy)]
-pub(super) struct Going {
-    pub(super) arrival: usize,
-    pub(super) not_before: f64,
-    /// When it began.
-    pub(super) begun: f64,
+/// A charge that is over.
+pub(super) struct Charged {
     pub(super) minute: f64,
-    /// What was asked so far, and whether a flat price was.
-    pub(super) asked: f64,
-    pub(super) flat: bool,
-    /// When the site closes.
-    pub(super) closes: f64,
-    /// Whether it was held for a fall of the price, 1, or not, 0; and until when.
-    pub(super) held: u32,
-    pub(super) held_until: f64,
-    /// The occasion that is taken meanwhile, and until when one stands for it.
-    pub(super) pause: Option<(usize, f64)>,
-}
-
-impl Going {
-    /// A charge of an arrival that begins at a minute.
-    fn begun(arrival: usize, begins: f64) -> Self {
-        Self {
-            arrival,
-            not_before: 0.0,
-            begun: begins,
-            minute: begins,
-            asked: 0.0,
-            flat: false,
-            closes: f64::INFINITY,
-            held: 0,
-            held_until: 0.0,
-            pause: None,
-        }
-    }
-
-    /// The same charge begun later, so that it is just here when the price falls. Where no price changes before, it costs the
-    /// same as begun at once.
-    fn held_until_cheaper(&self, trip: &ClockTrip, node: RoadIndex) -> Option<Self> {
-        let price = &trip.sites[node].price;
-        if self.held > 0 || self.not_before > 0.0 || !price.changes(self.begun + 1e-6, self.minute).is_empty() {
-            return None;
-        }
-        let &fall = price.falls(self.minute + 1e-6, self.minute + LONGEST_HOLD).first()?;
-        let is_next = fall < self.closes && price.changes(self.minute + 1e-6, fall - 1e-6).is_empty();
-        is_next.then(|| {
-            let begun = self.begun + fall - self.minute;
-            Self { not_before: begun, begun, minute: fall, held: 1, held_until: fall, ..*self }
-        })
-    }
-
-    /// Whether it may be over now.
-    fn may_be_left(&self) -> bool {
-        self.held == 0 || self.minute > self.held_until + 1e-9
-    }
-
-    /// The charge at the next SoC; `None` where the site closes before.
-    fn on(mut self, trip: &ClockTrip, node: RoadIndex, minutes: f64, (from, to): (f64, f64)) -> Option<Self> {
-        if self.minute + minutes > self.closes + 1e-6 {
-            return None;
-        }
-        let usable = trip.problem.trip.vehicle.usable.get();
-        let plug = (to - from) / 100.0 * usable / trip.sites[node].stored_share;
-        let mut bill = Bill::by_clock(self.asked, self.flat);
-        trip.sites[node].price.charge(&mut bill, self.minute, minutes, plug, None);
-        (self.asked, self.flat) = (bill.so_far(), bill.has_flat());
-        self.minute += minutes;
-        Some(self)
-    }
+    /// What was spent by then.
+    pub(super) money: f64,
+    pub(super) not_before: f64,
+    pub(super) pause: Option<Pause>,
 }
 
 impl Stands {
@@ -547,15 +340,15 @@ impl Stands {
 /// The `SoCs` that a site is tried to be left with, rising.
 pub(super) struct Departures {
     pub(super) socs: Vec<f64>,
-    from_empty: Vec<f64>,
+    pub(super) from_empty: Vec<f64>,
     /// Fewest minutes, and most, that a point takes from each to the next, where the search is optimistic.
     pub(super) paces: Vec<(f64, f64)>,
     /// The place that is just enough for the end.
     pub(super) to_the_end: Option<usize>,
     /// The least that is still to come; `None` for those that lead nowhere.
-    to_go: Vec<Option<ToGo>>,
+    pub(super) to_go: Vec<Option<ToGo>>,
     /// The same for a charge that is there, which may go on.
-    charging_to_go: Vec<Option<ToGo>>,
+    pub(super) charging_to_go: Vec<Option<ToGo>>,
 }
 
 /// The `SoCs` of a grid, the points of the curve, and just enough for each place: a hair more, so that a figure of five
@@ -612,7 +405,7 @@ impl Departures {
     }
 
     /// The places above a SoC.
-    fn above(&self, soc: f64) -> std::ops::Range<usize> {
+    pub(super) fn above(&self, soc: f64) -> std::ops::Range<usize> {
         self.socs.partition_point(|&to| to < soc + LEAST_CHARGE)..self.socs.len()
     }
 

@@ -1,5 +1,6 @@
 //! What is decided on a way to drive: at which sites to stop, when to plug in, with what to leave, where to pause.
 
+use super::occasion::OccasionIndex;
 use crate::model::road_index::RoadIndex;
 
 /// What was decided about one stop.
@@ -10,18 +11,18 @@ pub(crate) struct Choice {
     /// Do not plug in before this minute of the trip; 0 at once.
     pub(crate) not_before: f64,
     /// The occasion that is taken here.
-    pub(crate) pause: Option<usize>,
+    pub(crate) pause: Option<OccasionIndex>,
     /// Whether one stands for the rest between drives.
     pub(crate) rest: bool,
     /// The occasion that was taken at the roadside on the way here.
-    pub(crate) roadside: Option<usize>,
+    pub(crate) roadside: Option<OccasionIndex>,
 }
 
 /// A way to drive: its stops, and an occasion taken on the last leg.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Choices {
     pub(crate) stops: Vec<Choice>,
-    pub(crate) last_roadside: Option<usize>,
+    pub(crate) last_roadside: Option<OccasionIndex>,
 }
 
 impl Choices {

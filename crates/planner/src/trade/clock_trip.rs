@@ -13,7 +13,9 @@ use spare_hour_core::trip::wishes::{Facility, Wishes};
 use spare_hour_core::trip::{Site, SiteIndex, Trip, TripDraft, Vehicle};
 use typed_index_collections::TiVec;
 
+use super::occasion::{MOST_OCCASIONS, Occasion, OccasionIndex};
 use super::price_clock::{PriceClock, minutes_until};
+use super::rates::Rates;
 use super::{HORIZON, TradeTrip};
 use crate::StopSign;
 use crate::exact::grid::FINE_STEP;
@@ -25,8 +27,6 @@ use crate::model::road_index::RoadIndex;
 
 /// The price of a kWh for which amounts of money are written in this part of the planner.
 const USUAL_PRICE: f64 = 0.7;
-/// Most occasions of pauses that are looked at.
-const MOST_OCCASIONS: usize = 30;
 /// A pause that was taken is one whose window begins less than so long from now, minutes.
 const TAKEN_AHEAD: f64 = 360.0;
 
@@ -35,14 +35,14 @@ pub(crate) struct ClockTrip {
     pub(crate) problem: Problem,
     pub(crate) departure: ZonedDateTime,
     pub(crate) sites: TiVec<RoadIndex, ClockSite>,
-    pub(crate) occasions: Vec<Occasion>,
+    pub(crate) occasions: TiVec<OccasionIndex, Occasion>,
     /// When occasions are over, rising, each with the mask of all that are over then.
     due: Vec<(f64, u32)>,
     pub(crate) wishes: Wishes,
     /// Minutes of the road alone from each site to the end,
     drive_on: TiVec<RoadIndex, f64>,
     /// and for each occasion from the last place where it may be taken.
-    drive_after: Vec<f64>,
+    drive_after: TiVec<OccasionIndex, f64>,
     /// Least minutes to the end, without a clock, as labels.
     labels: Labels,
     /// The fewest minutes that a stored percent takes anywhere.
@@ -54,6 +54,8 @@ pub(crate) struct ClockTrip {
 /// A site with its clock.
 pub(crate) struct ClockSite {
     pub(crate) price: PriceClock,
+    /// What it asks along the trip, where that depends on the clock alone.
+    pub(crate) rates: Option<Rates>,
     /// When it is open, in the trip's minutes; `None` always.
     open: Option<Vec<(f64, f64)>>,
     /// The part of the plug's energy that is stored.
@@ -72,17 +74,6 @@ pub(crate) struct ClockSite {
 pub(crate) struct Binds {
     rest: Option<Minutes>,
     stays: Vec<f64>,
-}
-
-/// A pause on one of its days.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Occasion {
-    /// Which of the pauses.
-    pub(crate) pause: usize,
-    /// It begins in this span of the trip's minutes.
-    pub(crate) from: f64,
-    pub(crate) to: f64,
-    pub(crate) length: f64,
 }
 
 impl ClockSite {
@@ -215,7 +206,7 @@ impl ClockTrip {
             let mut due = self.due_by(end) & !taken;
             let (mut stood, mut later) = (0.0, end);
             while due != 0 {
-                let index = due.trailing_zeros() as usize;
+                let index = OccasionIndex::from(due.trailing_zeros() as usize);
                 due &= due - 1;
                 let occasion = &self.occasions[index];
                 stood += occasion.length;
@@ -295,6 +286,7 @@ fn clock_site(trip: &TradeTrip, site: &Site) -> ClockSite {
     };
     let ac_loss = known.post.and(trip.wishes.car_ac).map(|car| 1.0 - car.loss_percent / 100.0);
     ClockSite {
+        rates: price.rates(),
         price,
         open: open_and_wanted(trip, site, &zone),
         stored_share: ac_loss.unwrap_or_else(|| trip.trip.vehicle.stored_share()),
@@ -366,7 +358,7 @@ fn open_spans(hours: &OpeningHours, departure: &ZonedDateTime, zone: &TimeZone) 
 }
 
 /// The pauses on each day from the departure on, the soonest first.
-fn occasions(wishes: &Wishes, departure: &ZonedDateTime) -> Vec<Occasion> {
+fn occasions(wishes: &Wishes, departure: &ZonedDateTime) -> TiVec<OccasionIndex, Occasion> {
     let days = (HORIZON / 1440.0).ceil() as i64;
     let mut found: Vec<Occasion> = Vec::new();
     for day in (-1..=days).filter_map(|day| departure.date().checked_add(day.days()).ok()) {
@@ -385,7 +377,7 @@ fn occasions(wishes: &Wishes, departure: &ZonedDateTime) -> Vec<Occasion> {
     }
     found.sort_by(|a, b| a.from.total_cmp(&b.from));
     found.truncate(MOST_OCCASIONS);
-    found
+    found.into()
 }
 
 /// Minutes of the road alone from the last place where an occasion may be taken to the end.
@@ -406,8 +398,8 @@ fn drive_after(
 }
 
 /// When occasions are over, each with the mask of all that are over then.
-fn due(occasions: &[Occasion]) -> Vec<(f64, u32)> {
-    let mut over: Vec<(f64, u32)> = occasions.iter().enumerate().map(|(index, one)| (one.to, 1 << index)).collect();
+fn due(occasions: &TiVec<OccasionIndex, Occasion>) -> Vec<(f64, u32)> {
+    let mut over: Vec<(f64, u32)> = occasions.iter_enumerated().map(|(index, one)| (one.to, index.bit())).collect();
     over.sort_by(|a, b| a.0.total_cmp(&b.0));
     let mut mask = 0;
     for one in &mut over {

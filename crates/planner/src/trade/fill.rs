@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 
 use super::choices::Choices;
 use super::clock_trip::ClockTrip;
-use super::nearby::nearby;
+use super::nearby::Beside;
+use super::occasion::OccasionIndex;
 use super::parts::in_parts;
 use super::replay::Stand;
 use super::staircase::Staircase;
@@ -55,7 +56,7 @@ pub(crate) struct Way {
 }
 
 /// All of a way but the `SoCs` and how long it waits.
-type Sequence = Vec<(usize, bool, Option<usize>, bool, Option<usize>)>;
+type Sequence = Vec<(usize, bool, Option<OccasionIndex>, bool, Option<OccasionIndex>)>;
 
 fn sequence(choices: &Choices) -> Sequence {
     let stops = choices
@@ -129,8 +130,8 @@ pub(crate) fn trade(trip: &ClockTrip, ways: Vec<Way>, steps: &[f64], stop: &Stop
     for &by in steps {
         let front = stairs(groups.iter().flatten());
         let wider = |part: Vec<Vec<Way>>| {
-            let mut front = front.clone();
-            let wider = |group| if stop.is_raised() { group } else { spread(trip, group, by, &mut front) };
+            let (mut front, mut beside) = (front.clone(), Beside::new(trip));
+            let wider = |group| if stop.is_raised() { group } else { spread(trip, group, by, &mut front, &mut beside) };
             part.into_iter().map(wider).collect::<Vec<_>>()
         };
         groups = in_parts(groups, wider).into_iter().flatten().collect();
@@ -142,11 +143,11 @@ pub(crate) fn trade(trip: &ClockTrip, ways: Vec<Way>, steps: &[f64], stop: &Stop
 }
 
 /// Takes in what is beside the ways of a sequence that are near the front, and between them.
-fn spread(trip: &ClockTrip, group: Vec<Way>, by: f64, front: &mut Staircase) -> Vec<Way> {
+fn spread(trip: &ClockTrip, group: Vec<Way>, by: f64, front: &mut Staircase, beside: &mut Beside) -> Vec<Way> {
     let (apart, near) = (APART.of(trip, by), NEAR.of(trip, by));
     let mut found = Vec::new();
     for center in centers(&group, apart, near, front) {
-        for way in nearby(trip, &center.choices, by, front) {
+        for way in beside.nearby(&center.choices, by, front) {
             front.add(way.minutes, way.money, (0.0, 0.0));
             found.push(way);
         }

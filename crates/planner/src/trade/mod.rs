@@ -15,11 +15,15 @@ mod clock_plan;
 mod clock_trip;
 mod fill;
 mod hull;
+mod meeting;
 mod nearby;
+mod occasion;
 mod optimistic;
+mod optimistic_charges;
 mod order;
 mod parts;
 mod price_clock;
+mod rates;
 mod replay;
 mod rules;
 mod search;
@@ -151,10 +155,15 @@ impl Trade {
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
+        let near = goals.iter().map(|&worth| {
+            let goal = |way: &fill::Way| way.minutes + worth * way.money;
+            let best = ways.iter().map(goal).fold(f64::INFINITY, f64::min);
+            let known = ways.iter().filter(|way| goal(way) <= best + WHOLLY.hopeless).cloned().collect();
+            Self::near(clock, worth, known, &bounds, stop)
+        });
+        let near = near.collect::<Result<Vec<_>, _>>()?;
         let mut trade = Self::replayed(clock, &bounds, fill::thinned(ways));
-        for worth in goals {
-            trade.plans.extend(Self::around_best(clock, worth, stop)?.0.plans);
-        }
+        trade.plans.extend(near.into_iter().flat_map(|near| near.plans));
         trade.plans = unbeaten(trade.plans);
         Ok((trade, bounds))
     }
@@ -162,9 +171,20 @@ impl Trade {
     /// The plans around the one that is best where a unit of money is worth so many minutes.
     fn around_best(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Result<(Self, Bounds), NoTrade> {
         let (known, bounds) = known(clock, worth, stop).ok_or(NoTrade::Stopped)?;
+        Ok((Self::near(clock, worth, known, &bounds, stop)?, bounds))
+    }
+
+    /// The plans around the best of some ways where a unit of money is worth so many minutes.
+    fn near(
+        clock: &ClockTrip,
+        worth: f64,
+        known: Vec<fill::Way>,
+        bounds: &Bounds,
+        stop: &StopSign,
+    ) -> Result<Self, NoTrade> {
         let best = known.iter().map(|way| way.minutes + worth * way.money).fold(f64::INFINITY, f64::min);
         let limits = Limits {
-            bounds: Some(&bounds),
+            bounds: Some(bounds),
             known: fill::stairs(&known),
             best: Some((worth, best + NEAR_BEST)),
             ..Limits::default()
@@ -175,7 +195,7 @@ impl Trade {
         if ways.is_empty() {
             return Err(NoTrade::Infeasible);
         }
-        Ok((Self::replayed(clock, &bounds, ways), bounds))
+        Ok(Self::replayed(clock, bounds, ways))
     }
 
     /// The plans of ways, with receipts.

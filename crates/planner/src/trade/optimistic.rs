@@ -11,10 +11,11 @@ use std::collections::BTreeMap;
 
 use spare_hour_core::trip::Price;
 
-use super::charges::{Departures, Going, LONGEST_HOLD};
+use super::charges::{Departures, LONGEST_HOLD, Pause};
 use super::clock_trip::ClockTrip;
+use super::optimistic_charges::Going;
 use super::order::rising;
-use super::search::{Arrival, Goes, Kind, Label, Search, Stairs, Wide};
+use super::search::{Along, Arrival, Goes, Kind, Label, Search, Stairs, Wide};
 use super::staircase::Staircase;
 use crate::model::leg::Leg;
 use crate::model::road_index::RoadIndex;
@@ -61,7 +62,7 @@ impl Waiting {
     /// minutes as a whole, is not as cheap throughout.
     pub(super) fn for_falls(
         going: Going,
-        pauses: &[(usize, f64)],
+        pauses: &[Pause],
         (step, whole): ((f64, f64), f64),
         trip: &ClockTrip,
         node: RoadIndex,
@@ -127,38 +128,37 @@ impl Going {
                 + (high.per_min - low.per_min).max(0.0) * minutes
                 + (high.per_session - low.per_session).max(0.0);
             let begun = self.begun + fall - self.minute;
-            let held = Self { not_before: begun, begun, minute: fall, held: 1, held_until: fall, ..*self };
-            Self { asked: self.asked - less, ..held }
+            Self { not_before: begun, begun, minute: fall, held_until: fall, asked: self.asked - less, ..*self }
         })
     }
 
     /// Whether its price has changed since it began.
     fn has_seen_a_change(&self, trip: &ClockTrip, node: RoadIndex) -> bool {
-        self.held > 0 || !trip.sites[node].price.changes(self.begun + 1e-6, self.minute).is_empty()
+        self.held_until > 0.0 || !trip.sites[node].price.changes(self.begun + 1e-6, self.minute).is_empty()
     }
 }
 
 impl Label {
-    /// The same for those of its plans that may drive a leg; `None` where none may. Just enough is written with a hair more.
-    pub(super) fn along(mut self, leg: &Leg) -> Option<Self> {
-        if self.wide.points == 0.0 {
-            return (leg.allows(self.depart)).then_some(self);
+    /// Those of its plans that may drive a leg; `None` where none may. Just enough is written with a hair more.
+    pub(super) fn along(&self, leg: &Leg) -> Option<Along> {
+        let Self { mut minute, mut money, depart, mut wide, .. } = *self;
+        if wide.points == 0.0 {
+            return leg.allows(depart).then_some(Along { minute, money, depart, wide });
         }
-        if !leg.can_be_driven() || self.depart <= leg.least + HAIR {
+        if !leg.can_be_driven() || depart <= leg.least + HAIR {
             return None;
         }
-        let low = self.depart - self.wide.points;
+        let low = depart - wide.points;
         if low < leg.least {
-            let share = (leg.least - low) / self.wide.points;
-            self.minute += share * self.wide.minutes;
-            self.money += share * self.wide.money;
-            self.wide = self.wide.part(1.0 - share);
+            let share = (leg.least - low) / wide.points;
+            minute += share * wide.minutes;
+            money += share * wide.money;
+            wide = wide.part(1.0 - share);
         }
         // What is above the most is lost in the brakes.
-        let over = (self.depart - leg.most).clamp(0.0, self.wide.points);
-        self.wide = self.wide.part(1.0 - over / self.wide.points);
-        self.depart = self.depart.min(leg.most);
-        Some(self)
+        let over = (depart - leg.most).clamp(0.0, wide.points);
+        wide = wide.part(1.0 - over / wide.points);
+        Some(Along { minute, money, depart: depart.min(leg.most), wide })
     }
 }
 
@@ -181,15 +181,19 @@ impl Search<'_> {
         for all in [&mut kept, &mut later] {
             all.sort_by_cached_key(|one| [rising(one.minute), rising(price(one))]);
             all.retain(|one| {
-                stairs.of(self.kind_of(node, one, &arrivals[one.arrival])).add(one.minute, price(one), alike)
+                stairs.of(self.kind_of(node, (one.arrival as u64, &arrivals[one.arrival]), one.pause)).add(
+                    one.minute,
+                    price(one),
+                    alike,
+                )
             });
         }
         kept.append(&mut later);
         kept
     }
 
-    /// With what a charge that is at one of the `SoCs` is left: where the search is optimistic, with what lies below the next above,
-    /// but to the end with just enough, as more is of no use.
+    /// With what a charge that is at one of the `SoCs` is left: with what lies below the next above, but to the end with just enough, as
+    /// more is of no use.
     pub(super) fn left_with(
         &self,
         node: RoadIndex,
@@ -198,7 +202,7 @@ impl Search<'_> {
         one: &Going,
     ) -> impl Iterator<Item = Left> + use<> {
         let here = Left::at_once(place);
-        let all = if !self.fineness.optimistic || self.trip.sites[node].leave.is_some() {
+        let all = if self.trip.sites[node].leave.is_some() {
             [Some(here), None]
         } else {
             let between = departures.paces.get(place).map(|&paces| {
@@ -322,7 +326,7 @@ impl Search<'_> {
         all.retain(|one| {
             let at = &arrivals[one.going.arrival];
             let changes = !price.changes(one.begins() - 1.0, one.until - 1e-3).is_empty();
-            let kind = (one.until.to_bits(), self.kind_of(node, &one.going, at));
+            let kind = (one.until.to_bits(), self.kind_of(node, (one.going.arrival as u64, at), one.going.pause));
             changes || stairs.entry(kind).or_default().add(one.going.minute, at.money + one.going.asked, (0.0, 0.0))
         });
         all

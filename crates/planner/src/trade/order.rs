@@ -6,11 +6,6 @@ pub(super) fn rising(number: f64) -> u64 {
     if number.is_sign_negative() { !bits } else { bits | 1 << 63 }
 }
 
-/// Bits that fall with it.
-pub(super) fn falling(number: f64) -> u64 {
-    !rising(number)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -20,7 +15,6 @@ mod tests {
         #[test]
         fn keys_are_in_the_order_of_numbers(a in proptest::num::f64::ANY, b in proptest::num::f64::ANY) {
             prop_assert_eq!(rising(a).cmp(&rising(b)), a.total_cmp(&b));
-            prop_assert_eq!(falling(a).cmp(&falling(b)), b.total_cmp(&a));
         }
     }
 }

@@ -14,6 +14,7 @@ use spare_hour_core::quantity::{Current, Energy, Minutes, Power};
 use spare_hour_core::trip::Price;
 
 use super::HORIZON;
+use super::rates::{Rate, Rates};
 
 /// What a site asks.
 #[derive(Clone, Debug)]
@@ -46,6 +47,13 @@ struct Span {
     elements: Vec<usize>,
     /// What counts of each kind by the clock, beside parking, where nothing else matters.
     first: [Option<Asking>; PARKING],
+}
+
+impl Span {
+    fn rate(&self) -> Rate {
+        let [per_charge, per_kwh, per_hour] = self.first.map(|asking| asking.map_or(0.0, |asking| asking.gross));
+        Rate { to: self.to, per_kwh, per_min: per_hour / 60.0, per_charge }
+    }
 }
 
 /// An element in plain numbers: without and with VAT.
@@ -162,6 +170,19 @@ impl PriceClock {
         match self {
             Self::Simple(_) => true,
             Self::Tariff(tariff) => tariff.by_clock_only,
+        }
+    }
+
+    /// What is asked along the trip, with VAT, where prices depend on the clock alone.
+    pub(crate) fn rates(&self) -> Option<Rates> {
+        match self {
+            Self::Simple(Price { per_kwh, per_min, per_session }) => Some(Rates::new([Rate {
+                to: f64::INFINITY,
+                per_kwh: *per_kwh,
+                per_min: *per_min,
+                per_charge: *per_session,
+            }])),
+            Self::Tariff(tariff) => tariff.by_clock_only.then(|| Rates::new(tariff.spans.iter().map(Span::rate))),
         }
     }
 

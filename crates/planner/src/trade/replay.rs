@@ -6,9 +6,11 @@ use spare_hour_core::money::receipt::{Period, Receipt, receipt};
 use spare_hour_core::money::stop_periods::periods_at;
 use spare_hour_core::quantity::{Energy, Minutes, Soc};
 
+use super::charge_walk::ChargeWalk;
 use super::choices::{Choice, Choices};
 use super::clock_plan::{ClockPlan, ClockStop};
-use super::clock_trip::ClockTrip;
+use super::clock_trip::{ClockSite, ClockTrip};
+use super::occasion::OccasionIndex;
 use super::price_clock::Bill;
 use crate::model::leg::{Leg, Node};
 use crate::model::road_index::RoadIndex;
@@ -43,17 +45,26 @@ impl Stand {
     }
 
     /// After one more stop, by the clock's own prices; `None` where it breaks a limit.
-    pub(super) fn after(mut self, trip: &ClockTrip, choice: &Choice) -> Option<Self> {
-        let leg = *trip.problem.leg(self.node, Node::Site(choice.node))?;
-        let span = stand(trip, &mut self, choice, &leg, None)?;
-        self.money += cost_by_clock(trip, choice, &span);
+    pub(super) fn after(self, trip: &ClockTrip, choice: &Choice) -> Option<Self> {
+        let leg = trip.problem.leg(self.node, Node::Site(choice.node))?;
+        let walk = ChargeWalk::new(trip, choice.node, leg.arrive(self.soc));
+        self.arrived(trip, leg, choice.roadside)?.left(trip, choice, &walk, walk.minutes_to(choice.depart))
+    }
+
+    /// At the end of a leg, where nothing is done yet; `None` where it breaks a limit.
+    pub(super) fn arrived(mut self, trip: &ClockTrip, leg: &Leg, roadside: Option<OccasionIndex>) -> Option<Self> {
+        if !leg.allows(self.soc) {
+            return None;
+        }
+        drive(trip, &mut self, leg, roadside)?;
+        self.soc = leg.arrive(self.soc);
         Some(self)
     }
 
-    /// The same along a leg that is known, where the charge takes so many minutes.
-    pub(super) fn after_along(mut self, trip: &ClockTrip, choice: &Choice, (leg, charge): (&Leg, f64)) -> Option<Self> {
-        let span = stand(trip, &mut self, choice, leg, Some(charge))?;
-        self.money += cost_by_clock(trip, choice, &span);
+    /// After what is done where it has arrived, with a charge of so many minutes; `None` where it breaks a limit.
+    pub(super) fn left(mut self, trip: &ClockTrip, choice: &Choice, walk: &ChargeWalk, charge: f64) -> Option<Self> {
+        let span = stand(trip, &mut self, choice, charge)?;
+        self.money += cost_by_clock(trip, choice, &span, walk);
         Some(self)
     }
 
@@ -112,7 +123,7 @@ fn finish(trip: &ClockTrip, at: &mut Stand, choices: &Choices) -> Option<Leg> {
 }
 
 /// Drives a leg, with a pause at the roadside where one was chosen.
-fn drive(trip: &ClockTrip, at: &mut Stand, leg: &Leg, roadside: Option<usize>) -> Option<()> {
+fn drive(trip: &ClockTrip, at: &mut Stand, leg: &Leg, roadside: Option<OccasionIndex>) -> Option<()> {
     let most = trip.wishes.most_drive.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get) + 1e-6;
     let end = at.minute + leg.minutes;
     let Some(index) = roadside else {
@@ -128,52 +139,46 @@ fn drive(trip: &ClockTrip, at: &mut Stand, leg: &Leg, roadside: Option<usize>) -
         (before <= most && after <= most).then_some(after)
     };
     let after = [soonest, latest].into_iter().filter(|_| soonest <= latest).find_map(driven)?;
-    at.taken |= 1 << index;
+    at.taken |= index.bit();
     (at.minute, at.driven) = (end + occasion.length, after);
     (trip.due_by(at.minute) & !at.taken == 0).then_some(())
 }
 
-/// Drives to a stop and stands there as chosen.
-fn stand(trip: &ClockTrip, at: &mut Stand, choice: &Choice, leg: &Leg, known: Option<f64>) -> Option<Span> {
-    let (node, problem) = (choice.node, &trip.problem);
-    if !leg.allows(at.soc) {
-        return None;
-    }
-    drive(trip, at, leg, choice.roadside)?;
-    let (arrive, reached, site) = (leg.arrive(at.soc), at.minute, &trip.sites[node]);
-    if choice.depart < arrive - NO_CHARGE || choice.depart > problem.ceiling + 1e-9 {
+/// Stands where it has arrived as chosen, with a charge of so many minutes.
+fn stand(trip: &ClockTrip, at: &mut Stand, choice: &Choice, charge: f64) -> Option<Span> {
+    let (node, ceiling, site) = (choice.node, trip.problem.ceiling, &trip.sites[choice.node]);
+    let (arrive, reached) = (at.soc, at.minute);
+    if choice.depart < arrive - NO_CHARGE || choice.depart > ceiling + 1e-9 {
         return None;
     }
     if site.leave.is_some_and(|wanted| (choice.depart - wanted).abs() > SAME_DEPARTURE) {
         return None;
     }
-    let depart = choice.depart.min(problem.ceiling).max(arrive);
-    let (mut begins, mut charge, mut overhead) = (reached, 0.0, 0.0);
+    let depart = choice.depart.min(ceiling).max(arrive);
+    let mut span = Span { arrive, depart, reached, overhead: 0.0, begins: reached, charged: reached, leaves: reached };
     if depart - arrive > NO_CHARGE {
-        overhead = problem.site(node).overhead.get();
-        let minutes = || problem.stalls[node].minutes(Soc::percent(arrive), Soc::percent(depart)).get();
-        charge = known.unwrap_or_else(minutes);
-        let (open, closes) = site.open_from((reached + overhead).max(choice.not_before))?;
+        span.overhead = trip.problem.site(node).overhead.get();
+        let (open, closes) = site.open_from((reached + span.overhead).max(choice.not_before))?;
         (open + charge <= closes + 1e-6).then_some(())?;
-        begins = open;
+        (span.begins, span.charged) = (open, open + charge);
     }
-    let charged = begins + charge;
-    let leaves = leaves(trip, at, choice, reached, charged)?;
-    (at.node, at.soc, at.minute) = (Node::Site(node), depart, leaves);
-    Some(Span { arrive, depart, reached, overhead, begins, charged, leaves })
+    span.leaves = leaves(trip, at, choice, reached, span.charged)?;
+    (at.node, at.soc, at.minute) = (Node::Site(node), depart, span.leaves);
+    Some(span)
 }
 
 /// A stop with its receipt.
 fn stop(trip: &ClockTrip, at: &mut Stand, choice: &Choice) -> Option<ClockStop> {
     let left = at.minute;
-    let leg = *trip.problem.leg(at.node, Node::Site(choice.node))?;
-    let span = stand(trip, at, choice, &leg, None)?;
+    *at = at.arrived(trip, trip.problem.leg(at.node, Node::Site(choice.node))?, choice.roadside)?;
+    let walk = ChargeWalk::new(trip, choice.node, at.soc);
+    let span = stand(trip, at, choice, walk.minutes_to(choice.depart))?;
     let site = &trip.sites[choice.node];
     let plug = (span.depart - span.arrive) / 100.0 * trip.problem.trip.vehicle.usable.get() / site.stored_share;
-    let receipt = if plug > 0.0 { receipt_of(trip, choice, &span) } else { None };
+    let receipt = if plug > 0.0 { receipt_of(trip, choice, &span, &walk) } else { None };
     let cost = match &receipt {
         Some(receipt) => receipt.total_with_vat.to_f64()?,
-        None => cost_by_clock(trip, choice, &span),
+        None => cost_by_clock(trip, choice, &span, &walk),
     };
     Some(ClockStop {
         site: trip.index(choice.node),
@@ -200,7 +205,7 @@ fn leaves(trip: &ClockTrip, at: &mut Stand, choice: &Choice, reached: f64, charg
         let begins = reached.max(occasion.from);
         (begins <= occasion.to && trip.can_pause(choice.node, &occasion)).then_some(())?;
         leaves = leaves.max(begins + occasion.length);
-        at.taken |= 1 << index;
+        at.taken |= index.bit();
     }
     let rest = trip.wishes.rest.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get);
     if choice.rest {
@@ -223,10 +228,10 @@ struct Span {
     leaves: f64,
 }
 
-fn receipt_of(trip: &ClockTrip, choice: &Choice, span: &Span) -> Option<Receipt> {
+fn receipt_of(trip: &ClockTrip, choice: &Choice, span: &Span, walk: &ChargeWalk) -> Option<Receipt> {
     let site = &trip.sites[choice.node];
     let (tariff, zone) = site.tariff.as_ref()?;
-    let mut periods = periods(trip, choice, span);
+    let mut periods = periods(trip, choice, span, walk);
     if span.leaves > span.charged + 1e-6 {
         let time = Minutes::new(span.leaves - span.charged);
         periods.push(Period { time, energy: Energy::kwh(0.0), current: None, parking: true });
@@ -238,41 +243,59 @@ fn receipt_of(trip: &ClockTrip, choice: &Choice, span: &Span) -> Option<Receipt>
 
 /// The periods of a charge, as a receipt wants them: from one change of price to the next where only the clock counts, else so
 /// short that power changes little within.
-fn periods(trip: &ClockTrip, choice: &Choice, span: &Span) -> Vec<Period> {
+fn periods(trip: &ClockTrip, choice: &Choice, span: &Span, walk: &ChargeWalk) -> Vec<Period> {
     let (site, vehicle) = (&trip.sites[choice.node], &trip.problem.trip.vehicle);
     if !site.price.is_by_clock_only() {
         let (from, to) = (Soc::percent(span.arrive), Soc::percent(span.depart));
         return periods_at(vehicle, &trip.problem.stalls[choice.node], site.stored_share, from, to);
     }
     let (mut soc, mut minute) = (span.arrive, span.begins);
-    let period = |(to, until): (f64, f64)| {
+    let mut period = |(to, until): (f64, f64)| {
         let energy = Energy::kwh((to - soc) / 100.0 * vehicle.usable.get() / site.stored_share);
         let time = Minutes::new(until - minute);
         (soc, minute) = (to, until);
         Period { time, energy, current: None, parking: false }
     };
-    priced_together(trip, choice, span).into_iter().map(period).collect()
+    let mut all = Vec::new();
+    priced_together(site, span, walk, |to| all.push(period(to)));
+    all
 }
 
-fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {
+/// What a stop costs but for rounding.
+fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span, walk: &ChargeWalk) -> f64 {
     if span.depart - span.arrive <= NO_CHARGE {
         return 0.0;
     }
     let site = &trip.sites[choice.node];
-    let usable = trip.problem.trip.vehicle.usable.get();
-    let (mut bill, mut soc, mut minute) = (Bill::default(), span.arrive, span.begins);
+    let Some(rates) = &site.rates else { return cost_by_steps(site, span, walk) };
+    let first = rates.place(span.begins);
+    let (mut place, mut flat, mut money) = (first, false, 0.0);
+    let (mut soc, mut minute) = (span.arrive, span.begins);
     let mut charge = |(to, until): (f64, f64)| {
-        let plug = (to - soc) / 100.0 * usable / site.stored_share;
-        let volts = trip.problem.trip.vehicle.pack_voltage.as_ref().map(|voltage| voltage.at(soc));
-        let amps = volts.filter(|_| until > minute).map(|volts| 60_000.0 * plug / (until - minute) / volts);
-        site.price.charge(&mut bill, minute, until - minute, plug, amps);
+        money += rates.charge(&mut place, minute, (until - minute, (to - soc) * walk.kwh_a_point), &mut flat);
         (soc, minute) = (to, until);
     };
-    if site.price.is_by_clock_only() && site.price.changes(span.begins, span.charged - 1e-9).is_empty() {
+    if rates.stay(first, span.charged - 1e-9) {
         charge((span.depart, span.charged));
     } else {
-        priced_together(trip, choice, span).into_iter().for_each(charge);
+        priced_together(site, span, walk, charge);
     }
+    if span.leaves > span.charged + 1e-9 {
+        let mut bill = Bill::by_clock(money, flat);
+        site.price.park(&mut bill, span.charged, span.leaves - span.charged);
+        return bill.so_far();
+    }
+    money
+}
+
+/// The same where more than the clock counts.
+fn cost_by_steps(site: &ClockSite, span: &Span, walk: &ChargeWalk) -> f64 {
+    let (mut bill, mut soc, mut minute) = (Bill::default(), span.arrive, span.begins);
+    priced_together(site, span, walk, |(to, until)| {
+        let plug = (to - soc) * walk.kwh_a_point;
+        site.price.charge(&mut bill, minute, until - minute, plug, walk.amps(soc, plug, until - minute));
+        (soc, minute) = (to, until);
+    });
     if span.leaves > span.charged + 1e-9 {
         site.price.park(&mut bill, span.charged, span.leaves - span.charged);
     }
@@ -281,17 +304,16 @@ fn cost_by_clock(trip: &ClockTrip, choice: &Choice, span: &Span) -> f64 {
 
 /// The `SoCs` and minutes to which a charge is priced together: to each change of price where only the clock counts, else to each
 /// point.
-fn priced_together(trip: &ClockTrip, choice: &Choice, span: &Span) -> Vec<(f64, f64)> {
-    let (site, stall) = (&trip.sites[choice.node], &trip.problem.stalls[choice.node]);
-    let arrive = Soc::percent(span.arrive);
-    let mut places: Vec<(f64, f64)> = if site.price.is_by_clock_only() {
-        let changes = site.price.changes(span.begins, span.charged - 1e-9).iter();
-        changes.map(|&at| (stall.soc_after(arrive, Minutes::new(at - span.begins)).get(), at)).collect()
+fn priced_together(site: &ClockSite, span: &Span, walk: &ChargeWalk, mut to: impl FnMut((f64, f64))) {
+    if site.price.is_by_clock_only() {
+        for &at in site.price.changes(span.begins, span.charged - 1e-9) {
+            to((walk.soc_after(at - span.begins), at));
+        }
     } else {
         let steps = ((span.depart - span.arrive) / PRICED_BY - 1e-9).floor().max(0.0) as usize;
-        let socs = (1..=steps).map(|step| span.arrive + step as f64 * PRICED_BY);
-        socs.map(|soc| (soc, span.begins + stall.minutes(arrive, Soc::percent(soc)).get())).collect()
-    };
-    places.push((span.depart, span.charged));
-    places
+        for soc in (1..=steps).map(|step| span.arrive + step as f64 * PRICED_BY) {
+            to((soc, span.begins + walk.minutes_to(soc)));
+        }
+    }
+    to((span.depart, span.charged));
 }

@@ -8,12 +8,11 @@
 
 use std::cell::Cell;
 use std::collections::BTreeMap;
-use std::ops::Range;
 
 use super::bounds::{Bounds, ToGo};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
-use super::order::{falling, rising};
+use super::occasion::OccasionIndex;
 use super::staircase::Staircase;
 use crate::StopSign;
 use crate::model::leg::{Leg, Node};
@@ -54,6 +53,23 @@ pub(super) enum Goes {
     ToTheEnd,
 }
 
+/// What was decided about a stop, but for where and with what it is left.
+#[derive(Clone, Copy)]
+pub(super) struct Decided {
+    pub(super) not_before: f64,
+    pub(super) pause: Option<OccasionIndex>,
+    pub(super) rest: bool,
+    pub(super) roadside: Option<OccasionIndex>,
+}
+
+/// One of the labels that left a node.
+#[derive(Clone, Copy)]
+pub(super) struct LabelId {
+    /// The place of the node among those that were left.
+    from: u32,
+    label: u32,
+}
+
 /// A label on leaving a node.
 #[derive(Clone, Copy)]
 pub(super) struct Label {
@@ -65,9 +81,10 @@ pub(super) struct Label {
     pub(super) depart: f64,
     pub(super) wide: Wide,
     pub(super) goes: Goes,
-    /// The label before, and what was decided.
-    pub(super) before: usize,
-    pub(super) choice: Choice,
+    /// The label before, none at the start.
+    pub(super) before: Option<LabelId>,
+    /// What was decided, as of a [`Choice`].
+    pub(super) decided: Decided,
 }
 
 /// An arrival at a site.
@@ -80,8 +97,57 @@ pub(super) struct Arrival {
     pub(super) stops: u32,
     pub(super) soc: f64,
     pub(super) wide: Wide,
-    pub(super) before: usize,
-    pub(super) roadside: Option<usize>,
+    pub(super) before: LabelId,
+    pub(super) roadside: Option<OccasionIndex>,
+}
+
+/// A label, or those of its plans that may drive a leg.
+#[derive(Clone, Copy)]
+pub(super) struct Along {
+    pub(super) minute: f64,
+    pub(super) money: f64,
+    pub(super) depart: f64,
+    pub(super) wide: Wide,
+}
+
+/// The labels that left a node.
+struct Left {
+    node: Node,
+    labels: Vec<Label>,
+    /// Minute and money of each,
+    clock: Vec<(f64, f64)>,
+    /// and of those beside each other that left with one SoC the first, and the place after the last.
+    runs: Vec<(usize, usize)>,
+}
+
+impl Left {
+    fn new(node: Node, labels: Vec<Label>) -> Self {
+        let ends = labels.chunk_by(|one, next| one.depart == next.depart).scan(0, |end, run| {
+            let first = *end;
+            *end += run.len();
+            Some((first, *end))
+        });
+        Self { node, clock: labels.iter().map(|at| (at.minute, at.money)).collect(), runs: ends.collect(), labels }
+    }
+}
+
+/// How one arrives: after a label, by one of the ways to drive from there.
+#[derive(Clone, Copy)]
+pub(super) struct Arrives {
+    before: LabelId,
+    way: u8,
+}
+
+impl Arrives {
+    /// After so many labels more.
+    pub(super) fn later(self, labels: usize) -> Self {
+        Self { before: LabelId { label: self.before.label + labels as u32, ..self.before }, ..self }
+    }
+
+    /// Another for each.
+    pub(super) fn number(self) -> u64 {
+        u64::from(self.before.from) << 40 | u64::from(self.before.label) << 8 | u64::from(self.way)
+    }
 }
 
 /// A drive along a leg, perhaps with a pause at the roadside.
@@ -90,12 +156,12 @@ struct Driven {
     minute: f64,
     driven: f64,
     taken: u32,
-    roadside: Option<usize>,
+    roadside: Option<OccasionIndex>,
 }
 
 /// Labels that may only be held against each other: pauses taken, stops made, drive since a rest, and SoC where a boost
 /// depends on it.
-pub(super) type Kind = (u32, u32, u32, u32);
+pub(super) type Kind = (u32, u32, u32, u64);
 
 /// A staircase for each kind.
 #[derive(Default)]
@@ -108,7 +174,7 @@ impl Stairs {
 }
 
 /// What need not be looked at.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(crate) struct Limits<'a> {
     /// What is still to come at least, beside minutes.
     pub(crate) bounds: Option<&'a Bounds>,
@@ -127,11 +193,11 @@ pub(crate) struct Limits<'a> {
 impl Limits<'_> {
     /// Whether nothing is wanted that leaves at a minute with so much spent and ends no sooner than at another, where so much is
     /// still to come.
-    pub(super) fn rule_out(&self, (minute, end): (f64, f64), money: f64, to_go: &ToGo) -> bool {
+    pub(super) fn rule_out(&self, (minute, end): (f64, f64), money: f64, to_go: &ToGo, near: &Cell<usize>) -> bool {
         let none = Bounds::default();
         let bounds = self.bounds.unwrap_or(&none);
         self.best.is_some_and(|(worth, most)| bounds.over(worth, most, to_go, (minute, end), money))
-            || bounds.beaten(&self.known, to_go, (minute, end), money, self.but)
+            || bounds.beaten(&self.known, to_go, (minute, end), money, (self.but, near))
     }
 }
 
@@ -142,10 +208,11 @@ pub(crate) struct Search<'a> {
     stop: &'a StopSign,
     /// Steps so far.
     steps: Cell<usize>,
-    labels: Vec<Label>,
-    /// Which of the labels leave each node, in driving order.
-    left: Vec<(Node, Range<usize>)>,
-    ends: Vec<(f64, f64, usize, Option<usize>)>,
+    /// Near which step of the plans that are known the last label was.
+    pub(super) near: Cell<usize>,
+    /// The labels that leave each node, in driving order.
+    left: Vec<Left>,
+    ends: Vec<(f64, f64, LabelId, Option<OccasionIndex>)>,
     ended: Staircase,
 }
 
@@ -168,13 +235,11 @@ impl<'a> Search<'a> {
             limits,
             stop,
             steps: Cell::new(0),
-            labels: Vec::new(),
+            near: Cell::new(0),
             left: Vec::new(),
             ends: Vec::new(),
             ended: Staircase::default(),
         };
-        let nowhere =
-            Choice { node: RoadIndex(0), depart: 0.0, not_before: 0.0, pause: None, rest: false, roadside: None };
         let start = trip.problem.trip.goal.start.get();
         let first = Label {
             minute: 0.0,
@@ -185,8 +250,8 @@ impl<'a> Search<'a> {
             depart: start,
             wide: Wide::default(),
             goes: Goes::Anywhere,
-            before: usize::MAX,
-            choice: nowhere,
+            before: None,
+            decided: Decided { not_before: 0.0, pause: None, rest: false, roadside: None },
         };
         search.set_out(Node::Start, vec![first]);
         for node in trip.problem.road() {
@@ -197,8 +262,7 @@ impl<'a> Search<'a> {
             if fineness.optimistic && limits.best.is_none() && !search.ends.is_empty() {
                 break;
             }
-            let arrivals = search.unbeaten_arrivals(search.arrivals(node));
-            let departures = search.charge(node, &arrivals);
+            let departures = search.charge(node);
             search.set_out(Node::Site(node), search.unbeaten_departures(departures));
         }
         if search.is_given_up() { None } else { Some(search) }
@@ -232,12 +296,14 @@ impl<'a> Search<'a> {
     }
 
     fn ways(&self) -> Vec<Choices> {
-        let way = |&(_, _, label, roadside): &(f64, f64, usize, Option<usize>)| {
+        let way = |&(_, _, label, roadside): &(f64, f64, LabelId, Option<OccasionIndex>)| {
             let mut stops = Vec::new();
-            let mut at = label;
-            while at != usize::MAX && self.labels[at].before != usize::MAX {
-                stops.push(self.labels[at].choice);
-                at = self.labels[at].before;
+            let mut id = label;
+            while let (Node::Site(node), at) = (self.left[id.from as usize].node, self.label(id)) {
+                let Decided { not_before, pause, rest, roadside } = at.decided;
+                stops.push(Choice { node, depart: at.depart, not_before, pause, rest, roadside });
+                let Some(before) = at.before else { break };
+                id = before;
             }
             stops.reverse();
             Choices { stops, last_roadside: roadside }
@@ -245,68 +311,123 @@ impl<'a> Search<'a> {
         self.ends.iter().map(way).collect()
     }
 
+    fn label(&self, LabelId { from, label }: LabelId) -> &Label {
+        &self.left[from as usize].labels[label as usize]
+    }
+
     /// Labels leave a node, and those that can drive to the end.
     fn set_out(&mut self, from: Node, labels: Vec<Label>) {
-        let first = self.labels.len();
-        self.labels.extend(labels);
-        let labels = first..self.labels.len();
-        self.left.push((from, labels.clone()));
-        let Some(&leg) = self.trip.problem.leg(from, Node::End) else { return };
-        for label in labels {
-            let Some(at) = self.along(from, label, &leg) else { continue };
-            let mut ways = Vec::new();
-            self.drives(&at, &leg, |way| ways.push(way));
-            for way in ways {
-                self.end(label, &at, &way);
+        let leg = self.trip.problem.leg(from, Node::End).copied();
+        if let Some(leg) = leg.filter(|_| !self.passes_a_visit(from, Node::End)) {
+            let place = self.left.len() as u32;
+            for (index, at) in labels.iter().enumerate() {
+                let Some(along) = self.along(from, at, &leg) else { continue };
+                let mut ways = Vec::new();
+                self.drives(at, along.minute, &leg, |way| ways.push(way));
+                for way in ways {
+                    self.end(LabelId { from: place, label: index as u32 }, along.money, &way);
+                }
             }
         }
+        self.left.push(Left::new(from, labels));
     }
 
     /// A label as it drives a leg from a node; `None` where it does not.
-    fn along(&self, from: Node, label: usize, leg: &Leg) -> Option<Label> {
-        let at = &self.labels[label];
+    fn along(&self, from: Node, at: &Label, leg: &Leg) -> Option<Along> {
         let ruled_out = self.limits.rule.is_some_and(|rule| !rule.takes(&self.trip.problem, from, at.depart, leg));
         let elsewhere = at.goes == if leg.to == Node::End { Goes::ToSites } else { Goes::ToTheEnd };
-        if ruled_out || elsewhere || self.passes_a_visit(from, leg.to) { None } else { at.along(leg) }
+        if ruled_out || elsewhere { None } else { at.along(leg) }
     }
 
     /// All that arrive at a site.
     fn arrivals(&self, node: RoadIndex) -> Vec<Arrival> {
         let mut all = Vec::new();
-        for (from, labels) in &self.left {
-            let Some(leg) = self.trip.problem.leg(*from, Node::Site(node)) else { continue };
-            for label in labels.clone() {
-                let at = self.along(*from, label, leg);
-                let at = at.filter(|at| self.trip.wishes.most_stops.is_none_or(|most| at.stops < most));
-                let Some(at) = at else { continue };
-                self.drives(&at, leg, |way| {
-                    all.push(Arrival {
-                        minute: way.minute,
-                        money: at.money,
-                        driven: self.told_apart(way.driven),
-                        taken: way.taken,
-                        stops: at.stops + 1,
-                        soc: leg.arrive(at.depart),
-                        wide: at.wide,
-                        before: label,
-                        roadside: way.roadside,
-                    });
-                });
-            }
-        }
+        self.each_arrival(node, |arrival, _| all.push(arrival));
         all
     }
 
-    fn end(&mut self, label: usize, at: &Label, driven: &Driven) {
+    /// Tells all that arrive at a site, in order as they come from each place before: falling in SoC, rising in minutes.
+    pub(super) fn each_arrival(&self, node: RoadIndex, mut tell: impl FnMut(Arrival, Arrives)) {
+        let most_stops = self.trip.wishes.most_stops.unwrap_or(u32::MAX);
+        for (place, left) in self.left.iter().enumerate() {
+            let Some(leg) = self.leg(left.node, node) else { continue };
+            for (index, at) in left.labels.iter().enumerate().filter(|(_, at)| at.stops < most_stops) {
+                let before = LabelId { from: place as u32, label: index as u32 };
+                self.ways_to_arrive((left.node, at, before), leg, &mut tell);
+            }
+        }
+    }
+
+    /// Tells minutes and money of those that leave a place with one SoC for a site, with that, the leg, and how the first arrives: where
+    /// nothing else tells labels apart, and nobody pauses at the roadside.
+    pub(super) fn each_run(&self, node: RoadIndex, mut tell: impl FnMut((f64, &Leg, Arrives), &[(f64, f64)])) {
+        for (place, left) in self.left.iter().enumerate() {
+            let Some(leg) = self.leg(left.node, node) else { continue };
+            for &(first, end) in &left.runs {
+                let at = &left.labels[first];
+                if self.along(left.node, at, leg).is_some() {
+                    let before = LabelId { from: place as u32, label: first as u32 };
+                    tell((at.depart, leg, Arrives { before, way: 0 }), &left.clock[first..end]);
+                }
+            }
+        }
+    }
+
+    /// The leg to a site, if it may be driven and passes no site that is to be visited.
+    fn leg(&self, from: Node, node: RoadIndex) -> Option<&'a Leg> {
+        let trip = self.trip;
+        trip.problem.leg(from, Node::Site(node)).filter(|_| !self.passes_a_visit(from, Node::Site(node)))
+    }
+
+    /// The arrival that was told so.
+    pub(super) fn arrival(&self, node: RoadIndex, arrives: Arrives) -> Option<Arrival> {
+        let from = self.left[arrives.before.from as usize].node;
+        let mut found = None;
+        if let Some(leg) = self.trip.problem.leg(from, Node::Site(node)) {
+            self.ways_to_arrive((from, self.label(arrives.before), arrives.before), leg, &mut |arrival, way| {
+                if way.way == arrives.way {
+                    found = Some(arrival);
+                }
+            });
+        }
+        found
+    }
+
+    fn ways_to_arrive(
+        &self,
+        (from, at, before): (Node, &Label, LabelId),
+        leg: &Leg,
+        tell: &mut impl FnMut(Arrival, Arrives),
+    ) {
+        let Some(along) = self.along(from, at, leg) else { return };
+        let mut ways = 0;
+        self.drives(at, along.minute, leg, |way| {
+            let arrival = Arrival {
+                minute: way.minute,
+                money: along.money,
+                driven: self.told_apart(way.driven),
+                taken: way.taken,
+                stops: at.stops + 1,
+                soc: leg.arrive(along.depart),
+                wide: along.wide,
+                before,
+                roadside: way.roadside,
+            };
+            tell(arrival, Arrives { before, way: ways });
+            ways += 1;
+        });
+    }
+
+    fn end(&mut self, label: LabelId, money: f64, driven: &Driven) {
         let bounds = &self.trip.wishes;
-        let dear = bounds.most_cost.is_some_and(|most| at.money > most + 1e-9);
+        let dear = bounds.most_cost.is_some_and(|most| money > most + 1e-9);
         let late = bounds.most_time.is_some_and(|most| driven.minute > most.get() + 1e-9);
-        let beaten = self.ended.beats(driven.minute - NEARLY.0, at.money - self.trip.money(NEARLY.1), (0.0, 0.0));
+        let beaten = self.ended.beats(driven.minute - NEARLY.0, money - self.trip.money(NEARLY.1), (0.0, 0.0));
         let ends = (driven.minute, driven.minute);
-        let unwanted = self.fineness.optimistic && self.limits.rule_out(ends, at.money, &ToGo::nothing());
+        let unwanted = self.fineness.optimistic && self.limits.rule_out(ends, money, &ToGo::nothing(), &self.near);
         if !unwanted && !dear && !late && !beaten {
-            self.ended.add(driven.minute, at.money, (0.0, 0.0));
-            self.ends.push((driven.minute, at.money, label, driven.roadside));
+            self.ended.add(driven.minute, money, (0.0, 0.0));
+            self.ends.push((driven.minute, money, label, driven.roadside));
         }
     }
 
@@ -324,28 +445,28 @@ impl<'a> Search<'a> {
     }
 
     /// The ways to drive a leg: straight on, or with a pause at the roadside.
-    fn drives(&self, at: &Label, leg: &Leg, mut drive: impl FnMut(Driven)) {
+    fn drives(&self, at: &Label, leaves: f64, leg: &Leg, mut drive: impl FnMut(Driven)) {
         let (trip, wishes) = (self.trip, &self.trip.wishes);
         let most = wishes.most_drive.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get) + 1e-9;
         let rest = wishes.rest.map_or(f64::INFINITY, spare_hour_core::quantity::Minutes::get);
-        let end = at.minute + leg.minutes;
+        let end = leaves + leg.minutes;
         if trip.due_by(end) & !at.taken == 0 && at.driven + leg.minutes <= most {
             drive(Driven { minute: end, driven: at.driven + leg.minutes, taken: at.taken, roadside: None });
         }
-        for (index, occasion) in trip.occasions.iter().enumerate() {
-            let taken = at.taken | 1 << index;
+        for (index, occasion) in trip.occasions.iter_enumerated() {
+            let taken = at.taken | index.bit();
             let anywhere = wishes.pauses[occasion.pause].anywhere;
-            let soonest = at.minute.max(occasion.from);
+            let soonest = leaves.max(occasion.from);
             // Who is earlier than a plan would wait for the pause.
             let end = if self.fineness.optimistic { end.max(soonest) } else { end };
             let latest = end.min(occasion.to);
-            if !anywhere || at.taken & 1 << index != 0 || soonest > latest {
+            if !anywhere || at.taken & index.bit() != 0 || soonest > latest {
                 continue;
             }
             let later = if wishes.most_drive.is_some() && latest > soonest { Some(latest) } else { None };
             for begins in [Some(soonest), later].into_iter().flatten() {
                 let rests = occasion.length >= rest;
-                let before = at.driven + begins - at.minute;
+                let before = at.driven + begins - leaves;
                 let after = if rests { end - begins } else { at.driven + leg.minutes };
                 let minute = end + occasion.length;
                 if before <= most && after <= most && trip.due_by(minute) & !taken == 0 {
@@ -364,14 +485,19 @@ impl<'a> Search<'a> {
         let wishes = &self.trip.wishes;
         let stops = if wishes.most_stops.is_some() { stops } else { 0 };
         let driven = if wishes.most_drive.is_some() { (driven / DRIVEN_STEP).ceil() as u32 } else { 0 };
-        let soc = if self.trip.problem.trip.vehicle.boost.is_some() { (2.0 * soc) as u32 } else { 0 };
+        let soc = if self.trip.problem.trip.vehicle.boost.is_some() { (2.0 * soc) as u64 } else { 0 };
         (taken, stops, driven, soc)
     }
 
-    fn unbeaten_arrivals(&self, mut arrivals: Vec<Arrival>) -> Vec<Arrival> {
-        arrivals.sort_by_cached_key(|at| [falling(at.soc), rising(at.minute), rising(at.money)]);
+    /// Those that arrive at a site and that no other beats, falling in SoC, rising in minutes.
+    pub(super) fn unbeaten_arrivals(&self, node: RoadIndex) -> Vec<Arrival> {
+        let arrivals = self.arrivals(node);
+        let key = |(index, at): (usize, &Arrival)| (at.soc, at.minute, at.money, index);
+        let mut order: Vec<(f64, f64, f64, usize)> = arrivals.iter().enumerate().map(key).collect();
+        // A stable sort is quick where parts are in order.
+        order.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.total_cmp(&b.1)).then(a.2.total_cmp(&b.2)));
         let mut stairs = Stairs::default();
-        arrivals.retain(|at| {
+        let unbeaten = order.into_iter().map(|(.., index)| arrivals[index]).filter(|at| {
             let stairs = stairs.of(self.kind(at.taken, at.stops, at.driven, at.soc));
             if at.wide == Wide::default() {
                 return stairs.add(at.minute, at.money, self.fineness.slack);
@@ -381,14 +507,17 @@ impl<'a> Search<'a> {
             stairs.add(at.minute + at.wide.minutes, at.money + at.wide.money, (0.0, 0.0));
             !beaten
         });
-        arrivals
+        unbeaten.collect()
     }
 
     fn unbeaten_departures(&self, mut labels: Vec<Label>) -> Vec<Label> {
-        labels.sort_by_cached_key(|at| [falling(at.depart), rising(at.minute), rising(at.money)]);
+        // A stable sort is quick where all are in order already.
+        labels.sort_by(|a, b| {
+            b.depart.total_cmp(&a.depart).then(a.minute.total_cmp(&b.minute)).then(a.money.total_cmp(&b.money))
+        });
         let kind = |at: &Label| {
             let (taken, stops, driven, soc) = self.kind(at.taken, at.stops, at.driven, at.depart);
-            (taken, stops, driven, 3 * soc + at.goes as u32)
+            (taken, stops, driven, 3 * soc + at.goes as u64)
         };
         let mut stairs = Stairs::default();
         if self.fineness.optimistic {

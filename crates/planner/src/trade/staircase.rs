@@ -1,5 +1,7 @@
 //! Clock and money of labels that no other label beats in both.
 
+use std::cell::Cell;
+
 /// Steps that go on in minutes and down in money.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Staircase {
@@ -15,14 +17,17 @@ impl Staircase {
     }
 
     /// Whether steps, but for slacks, are no later and no dearer than every point that is at least as late and as dear as one and
-    /// not below some slanted lines: `above` tells whether all of those are beyond a corner between two steps.
+    /// not below some slanted lines: `above` tells whether all of those are beyond a corner between two steps. `near` is where the one
+    /// before was, near which it is looked for.
     pub(crate) fn beats_all_above(
         &self,
         least: (f64, f64),
         slack: (f64, f64),
+        near: &Cell<usize>,
         above: impl Fn((f64, f64)) -> bool,
     ) -> bool {
-        let until = self.steps.partition_point(|step| step.0 <= least.0 + slack.0);
+        let until = self.steps_until(least.0 + slack.0, near.get());
+        near.set(until);
         for at in until.saturating_sub(1)..if until > 0 { self.steps.len() } else { 0 } {
             let (money, next) = (self.steps[at].1 - slack.1, self.steps.get(at + 1));
             if money <= least.1 {
@@ -33,6 +38,23 @@ impl Staircase {
             }
         }
         false
+    }
+
+    /// How many steps there are until a minute: looked for first near a number of them.
+    fn steps_until(&self, minute: f64, near: usize) -> usize {
+        let until = |step: &(f64, f64)| step.0 <= minute;
+        let (mut from, mut wide) = (near.min(self.steps.len()), 1);
+        while from > 0 && !until(&self.steps[from - 1]) {
+            from = from.saturating_sub(wide);
+            wide *= 2;
+        }
+        let mut to = from;
+        while to < self.steps.len() && until(&self.steps[to]) {
+            (from, to) = (to + 1, to + wide);
+            wide *= 2;
+        }
+        let to = to.min(self.steps.len());
+        from + self.steps[from..to].partition_point(until)
     }
 
     /// Adds a step, unless one beats it but for slacks; whether it was added.
@@ -92,7 +114,8 @@ mod tests {
             let on_edge = (0..200).map(|step| least.0 + 0.06 * f64::from(step));
             points.extend(on_edge.map(|minute| (minute, ((line - minute) / worth).max(least.1))));
             let all = points.iter().all(|point| stairs.beats(point.0, point.1, (slack.0 + 1e-9, slack.1 + 1e-9)));
-            if stairs.beats_all_above(least, slack, above) {
+            let near = Cell::new(random.usize(0..9));
+            if stairs.beats_all_above(least, slack, &near, above) {
                 assert!(all, "{:?} does not beat all above {least:?} and {line} at {worth}", stairs.steps);
                 beaten += 1;
             } else {
