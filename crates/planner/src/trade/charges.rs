@@ -3,7 +3,7 @@
 use super::bounds::{Bounds, ToGo};
 use super::charge_walk::{self, ChargeWalk};
 use super::clock_trip::ClockTrip;
-use super::occasion::OccasionIndex;
+use super::occasion::{MOST_OCCASIONS, OccasionIndex};
 use super::optimistic::{self, Left};
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
@@ -52,7 +52,8 @@ impl Search<'_> {
             if rests || !self.pauses_at(node, &arrival).is_empty() {
                 self.stand(node, &arrival, departures, labels);
             }
-            if rests {
+            // Charges that meet are left for a rest, too.
+            if rests && self.fineness.optimistic {
                 for begins in self.beginnings(node, &arrival) {
                     self.charge_from(node, &arrival, begins, Variants::Rest, departures, labels);
                 }
@@ -98,7 +99,7 @@ impl Search<'_> {
                 let (until, alike) = (begins + occasion.length, self.pauses_alike());
                 // An optimistic search takes the soonest of those that are alike.
                 let until = if self.fineness.optimistic { (until / alike).floor() * alike } else { until };
-                found.push((index, until));
+                found.push((For::Occasion(index), until));
             }
         }
         found
@@ -108,7 +109,7 @@ impl Search<'_> {
     pub(super) fn kind_of(&self, node: RoadIndex, (number, at): (u64, &Arrival), pause: Option<Pause>) -> Kind {
         let (taken, stops, driven, _) = self.kind(at.taken, at.stops, at.driven, 0.0);
         let alike = |until: f64| 64 * (until / self.pauses_alike()) as u64;
-        let pause = pause.map_or(0, |(index, until)| 1 + usize::from(index) as u64 + alike(until));
+        let pause = pause.map_or(0, |(of, until)| 1 + of.number() + alike(until));
         // Where one stays for a while, it counts when each arrived.
         let pause = if self.trip.sites[node].stay > 0.0 { number + 1 } else { pause };
         (taken, stops, driven, pause)
@@ -125,7 +126,7 @@ impl Search<'_> {
     ) -> Option<Label> {
         let trip = self.trip;
         let to_go = departures.to_go[place].as_ref()?;
-        let taken = arrival.taken | charged.pause.map_or(0, |(index, _)| index.bit());
+        let taken = arrival.taken | charged.pause.map_or(0, |(of, _)| of.bit());
         let (over, mut money) = (charged.minute, charged.money);
         let stays = over.max(arrival.minute + trip.sites[node].stay);
         let leaves = charged.pause.map_or(stays, |(_, until)| stays.max(until));
@@ -143,7 +144,8 @@ impl Search<'_> {
         let stood = leaves - arrival.minute;
         let rested = trip.wishes.rest.is_some_and(|rest| stood >= rest.get() - 1e-9);
         let depart = departures.socs[place];
-        let pause = charged.pause.map(|(index, _)| index);
+        let of = charged.pause.map(|(of, _)| of);
+        let (pause, rest) = (of.and_then(For::occasion), matches!(of, Some(For::Rest)));
         Some(Label {
             minute: leaves,
             money,
@@ -154,7 +156,7 @@ impl Search<'_> {
             wide,
             goes,
             before: Some(arrival.before),
-            decided: Decided { not_before: charged.not_before, pause, rest: false, roadside: arrival.roadside },
+            decided: Decided { not_before: charged.not_before, pause, rest, roadside: arrival.roadside },
         })
     }
 
@@ -277,8 +279,8 @@ impl Search<'_> {
             leave(arrival.minute + rest, None, true);
         }
         if variants == Variants::All {
-            for (index, until) in self.pauses_at(node, arrival) {
-                leave(stays.max(until), Some(index), false);
+            for (of, until) in self.pauses_at(node, arrival) {
+                leave(stays.max(until), of.occasion(), false);
             }
         }
     }
@@ -311,8 +313,34 @@ struct Stands {
     bill: Option<Bill>,
 }
 
-/// An occasion that is taken, and until when one stands for it.
-pub(super) type Pause = (OccasionIndex, f64);
+/// What one stands on for: an occasion that is taken, or the rest between drives.
+#[derive(Clone, Copy)]
+pub(super) enum For {
+    Occasion(OccasionIndex),
+    Rest,
+}
+
+/// What one stands on for, and until when.
+pub(super) type Pause = (For, f64);
+
+impl For {
+    /// The bit of the occasion in the mask of those that are taken.
+    pub(super) fn bit(self) -> u32 {
+        self.occasion().map_or(0, OccasionIndex::bit)
+    }
+
+    /// Another for each.
+    fn number(self) -> u64 {
+        self.occasion().map_or(MOST_OCCASIONS, usize::from) as u64
+    }
+
+    fn occasion(self) -> Option<OccasionIndex> {
+        match self {
+            Self::Occasion(index) => Some(index),
+            Self::Rest => None,
+        }
+    }
+}
 
 /// A charge that is over.
 pub(super) struct Charged {

@@ -141,6 +141,15 @@ impl ClockTrip {
         self.problem.trip.vehicle.usable.get() / 100.0 / self.sites[node].stored_share
     }
 
+    /// Whether nothing but minutes, money and SoC tells ways apart that have come to a site.
+    pub(crate) fn is_plain(&self) -> bool {
+        let Wishes { most_stops, most_drive, .. } = self.wishes;
+        self.occasions.is_empty()
+            && most_stops.is_none()
+            && most_drive.is_none()
+            && self.problem.trip.vehicle.boost.is_none()
+    }
+
     /// What has to be stood at least.
     pub(crate) fn binds(&self) -> Binds {
         Binds { rest: self.wishes.rest, stays: self.sites.iter().map(|site| site.stay).collect() }

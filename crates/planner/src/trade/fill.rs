@@ -130,7 +130,7 @@ pub(crate) fn trade(trip: &ClockTrip, ways: Vec<Way>, steps: &[f64], stop: &Stop
     for &by in steps {
         let front = stairs(groups.iter().flatten());
         let wider = |part: Vec<Vec<Way>>| {
-            let (mut front, mut beside) = (front.clone(), Beside::new(trip));
+            let (mut front, mut beside) = (Front { known: &front, found: Staircase::default() }, Beside::new(trip));
             let wider = |group| if stop.is_raised() { group } else { spread(trip, group, by, &mut front, &mut beside) };
             part.into_iter().map(wider).collect::<Vec<_>>()
         };
@@ -142,35 +142,54 @@ pub(crate) fn trade(trip: &ClockTrip, ways: Vec<Way>, steps: &[f64], stop: &Stop
     unbeaten(ways)
 }
 
+/// The best ways that are known, and those that were found since.
+pub(super) struct Front<'a> {
+    known: &'a Staircase,
+    found: Staircase,
+}
+
+impl Front<'_> {
+    /// Whether some way takes no more minutes and no more money, but for slacks.
+    pub(super) fn beats(&self, (minutes, money): (f64, f64), slack: (f64, f64)) -> bool {
+        self.known.beats(minutes, money, slack) || self.found.beats(minutes, money, slack)
+    }
+
+    fn add(&mut self, way: &Way) {
+        if !self.known.beats(way.minutes, way.money, (0.0, 0.0)) {
+            self.found.add(way.minutes, way.money, (0.0, 0.0));
+        }
+    }
+}
+
 /// Takes in what is beside the ways of a sequence that are near the front, and between them.
-fn spread(trip: &ClockTrip, group: Vec<Way>, by: f64, front: &mut Staircase, beside: &mut Beside) -> Vec<Way> {
+fn spread(trip: &ClockTrip, group: Vec<Way>, by: f64, front: &mut Front, beside: &mut Beside) -> Vec<Way> {
     let (apart, near) = (APART.of(trip, by), NEAR.of(trip, by));
     let mut found = Vec::new();
     for center in centers(&group, apart, near, front) {
         for way in beside.nearby(&center.choices, by, front) {
-            front.add(way.minutes, way.money, (0.0, 0.0));
+            front.add(&way);
             found.push(way);
         }
     }
     found.extend(group);
-    found.retain(|way| !front.beats(way.minutes - near.0, way.money - near.1, (0.0, 0.0)));
+    found.retain(|way| !front.beats((way.minutes - near.0, way.money - near.1), (0.0, 0.0)));
     let mut found = unbeaten(found);
-    let may_count = |pair: &&[Way]| !front.beats(pair[0].minutes - near.0, pair[1].money - near.1, (0.0, 0.0));
+    let may_count = |pair: &&[Way]| !front.beats((pair[0].minutes - near.0, pair[1].money - near.1), (0.0, 0.0));
     let filled: Vec<Way> =
         found.windows(2).filter(may_count).flat_map(|pair| between(trip, &pair[0], &pair[1])).collect();
     for way in &filled {
-        front.add(way.minutes, way.money, (0.0, 0.0));
+        front.add(way);
     }
     found.extend(filled);
     unbeaten(found)
 }
 
 /// Some of the ways of a sequence that are near the front.
-fn centers<'a>(group: &'a [Way], apart: (f64, f64), near: (f64, f64), front: &Staircase) -> Vec<&'a Way> {
+fn centers<'a>(group: &'a [Way], apart: (f64, f64), near: (f64, f64), front: &Front) -> Vec<&'a Way> {
     let mut all: Vec<&Way> = Vec::new();
     for way in group {
         let is_apart = |last: &&Way| way.minutes > last.minutes + apart.0 || way.money < last.money - apart.1;
-        let is_near = !front.beats(way.minutes - near.0, way.money - near.1, (0.0, 0.0));
+        let is_near = !front.beats((way.minutes - near.0, way.money - near.1), (0.0, 0.0));
         if is_near && all.last().is_none_or(is_apart) {
             all.push(way);
         }

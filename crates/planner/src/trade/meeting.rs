@@ -6,9 +6,8 @@
 use std::collections::BTreeMap;
 
 use super::charge_walk::ChargeWalk;
-use super::charges::{Charged, Departures, LONGEST_HOLD, LONGEST_WAIT, MOST_BEGINNINGS, Pause};
+use super::charges::{Charged, Departures, For, LONGEST_HOLD, LONGEST_WAIT, MOST_BEGINNINGS, Pause};
 use super::clock_trip::ClockSite;
-use super::occasion::OccasionIndex;
 use super::optimistic::Left;
 use super::order::rising;
 use super::rates::Rates;
@@ -29,8 +28,8 @@ struct First {
     arrives: Arrives,
     /// The place of its kind among those of the site.
     kind: u32,
-    /// The occasion that is taken meanwhile.
-    pause: Option<OccasionIndex>,
+    /// What one stands on for.
+    pause: Option<For>,
     /// Whether it waited until it began, and whether a flat price was asked.
     waited: bool,
     flat: bool,
@@ -114,11 +113,9 @@ impl Search<'_> {
     /// Charges of all arrivals, from one SoC to the next, left as soon as they or a pause are over: those left with most first.
     pub(super) fn charge_together(&self, (node, rates): (RoadIndex, &Rates), departures: &Departures) -> Vec<Label> {
         let (count, trip) = (departures.socs.len(), self.trip);
-        let wishes = &trip.wishes;
-        let stays = trip.sites[node].stay > 0.0;
         let mut all = Charges {
             overhead: trip.problem.site(node).overhead.get(),
-            alike: trip.occasions.is_empty() && wishes.most_stops.is_none() && wishes.most_drive.is_none() && !stays,
+            alike: trip.is_plain() && trip.sites[node].stay <= 0.0,
             search: self,
             node,
             departures,
@@ -173,7 +170,8 @@ impl Charges<'_> {
             let known = step.filter(|step| step.from == arrival.soc);
             step = known.or_else(|| self.first_step(arrival.soc));
             let Some(step) = step.as_mut() else { continue };
-            let pauses = self.search.pauses_at(self.node, arrival);
+            let mut pauses = self.search.pauses_at(self.node, arrival);
+            pauses.extend(self.rest(arrival));
             let next = arrivals.get(index + 1).map(|next| &next.0);
             let next = next.filter(|next| pauses.is_empty() && self.is_cheaper_later(arrival, next));
             let until = next.map_or(f64::INFINITY, |next| next.minute + self.overhead + SAME_MOMENT);
@@ -189,7 +187,7 @@ impl Charges<'_> {
         &mut self,
         (ready, until): (f64, f64),
         arrival: (f64, Arrives),
-        kinds: &[(usize, Option<OccasionIndex>)],
+        kinds: &[(usize, Option<For>)],
         step: &mut Step,
     ) {
         let site = &self.search.trip.sites[self.node];
@@ -216,7 +214,7 @@ impl Charges<'_> {
         &mut self,
         (spent, arrives): (f64, Arrives),
         ((begins, closes), waited): ((f64, f64), bool),
-        kinds: &[(usize, Option<OccasionIndex>)],
+        kinds: &[(usize, Option<For>)],
         step: &Step,
         span: &mut usize,
     ) {
@@ -269,9 +267,12 @@ impl Charges<'_> {
     fn begun(&self, &First { begins, arrives, kind, pause, waited, .. }: &First) -> Option<Begun> {
         let (trip, arrival) = (self.search.trip, self.search.arrival(self.node, arrives)?);
         let closes = trip.sites[self.node].open_from(begins).map_or(f64::INFINITY, |open| open.1);
-        let until = |index: OccasionIndex| {
-            let occasion = &trip.occasions[index];
-            (index, arrival.minute.max(occasion.from) + occasion.length)
+        let until = |of: For| match of {
+            For::Occasion(index) => {
+                let occasion = &trip.occasions[index];
+                Some((of, arrival.minute.max(occasion.from) + occasion.length))
+            }
+            For::Rest => self.rest(&arrival),
         };
         Some(Begun {
             kind: kind as usize,
@@ -279,9 +280,16 @@ impl Charges<'_> {
             begins,
             closes,
             fall: if waited { f64::INFINITY } else { self.fall_that_is_next(begins, closes) },
-            pause: pause.map(until),
+            pause: pause.and_then(until),
             arrival,
         })
+    }
+
+    /// The rest between drives, where one counts.
+    fn rest(&self, arrival: &Arrival) -> Option<Pause> {
+        let wishes = &self.search.trip.wishes;
+        let rest = wishes.rest.filter(|_| wishes.most_drive.is_some())?;
+        Some((For::Rest, arrival.minute + rest.get()))
     }
 
     /// Whether one arrival is later and cheaper than another, and no more than that.
@@ -380,13 +388,20 @@ impl Charges<'_> {
     /// Whether a charge may still come to something that is wanted.
     fn is_worth_going_on(&self, place: usize, one: &Going) -> bool {
         let begun = &self.begun[one.begun];
-        let taken = begun.arrival.taken | begun.pause.map_or(0, |(index, _)| index.bit());
+        if matches!(begun.pause, Some((For::Rest, until)) if until <= one.minute) {
+            return false;
+        }
+        let taken = begun.arrival.taken | begun.pause.map_or(0, |(of, _)| of.bit());
         let to_go = self.departures.charging_to_go[place].as_ref();
         to_go.is_some_and(|to_go| !self.search.rule_out((self.node, taken), one.minute, one.money, to_go))
     }
 
     fn leave(&self, place: usize, one: &Going) -> Option<Label> {
         let Begun { arrival, not_before, begins, pause, .. } = &self.begun[one.begun];
+        // Who has stood as long has rested.
+        if matches!(pause, Some((For::Rest, until)) if *until <= one.minute) {
+            return None;
+        }
         let (pause, not_before) = (*pause, if one.held > 0.0 { begins + one.held } else { *not_before });
         let charged = Charged { minute: one.minute, money: one.money, not_before, pause };
         let left = Left::at_once(place);

@@ -54,13 +54,16 @@ use search::{Fineness, Limits, Search};
 pub(crate) const HORIZON: f64 = 7.0 * 1440.0;
 /// The whole trade is looked for twice: roughly, which tells how good the rest has to be, and well enough to find every sequence of
 /// stops that counts.
-const ROUGH: Fineness = Fineness { step: 10.0, slack: (2.0, 0.2), optimistic: false };
+const ROUGH: Fineness = Fineness { step: 20.0, slack: (4.0, 0.4), optimistic: false };
 const THOROUGH: Fineness = Fineness { step: 4.0, slack: (0.3, 0.03), optimistic: false };
+/// The same of few sites where nothing but the clock and money counts: to look closer costs little there.
+const THOROUGH_OF_FEW: Fineness = Fineness { step: 2.0, slack: (0.15, 0.015), optimistic: false };
+const FEW_SITES: usize = 24;
 /// A way that is beaten by no more than this may still become a plan of the trade when its departures are moved.
 const MAY_BECOME: (f64, f64) = (2.0, 0.3);
 /// The steps by which departures are moved after each.
-const ROUGH_STEPS: [f64; 2] = [4.0, 2.0];
-const THOROUGH_STEPS: [f64; 5] = [2.5, 1.2, 0.8, 0.5, 0.3];
+const ROUGH_STEPS: [f64; 1] = [4.0];
+const THOROUGH_STEPS: [f64; 4] = [2.5, 1.2, 0.6, 0.3];
 /// The best plan alone is looked for coarsely first.
 const COARSE: Fineness = Fineness { step: 5.0, slack: (2.0, 0.2), optimistic: false };
 /// The soonest alone, whatever it costs.
@@ -269,9 +272,15 @@ fn whole_trade(clock: &ClockTrip, goals: &[f64], stop: &StopSign) -> Option<(Vec
     let bounds = Bounds::new(clock, &worths, stop)?;
     let but = (-MAY_BECOME.0, -clock.money(MAY_BECOME.1));
     let limits = Limits { bounds: Some(&bounds), known: fill::stairs(&rough), but, ..Limits::default() };
-    let found = Search::run(clock, THOROUGH, &limits, stop)?;
+    let thorough = if is_small(clock) { THOROUGH_OF_FEW } else { THOROUGH };
+    let found = Search::run(clock, thorough, &limits, stop)?;
     let found = fill::ways(clock, found).into_iter().chain(rough).collect();
     Some((fill::trade(clock, found, &THOROUGH_STEPS, stop), bounds))
+}
+
+/// Whether it costs little to look closer.
+fn is_small(clock: &ClockTrip) -> bool {
+    clock.problem.sites() <= FEW_SITES && clock.is_plain()
 }
 
 /// Ways by a coarse search near the best where a unit of money is worth so many minutes, and what is still to come at least from

@@ -9,10 +9,9 @@ use std::ops::Range;
 use super::charge_walk::{ChargeWalk, from_empty};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
-use super::fill::Way;
+use super::fill::{Front, Way};
 use super::order::rising;
 use super::replay::Stand;
-use super::staircase::Staircase;
 use crate::model::leg::{Leg, Node};
 
 /// Who comes later has to have spent less by so much, for each point of the step.
@@ -66,7 +65,7 @@ impl<'a> Beside<'a> {
 
     /// Plans with the same stops whose departures are so many points beside those of a known one at most, as far as no known plan beats
     /// them.
-    pub(super) fn nearby(&mut self, known: &Choices, by: f64, front: &Staircase) -> Vec<Way> {
+    pub(super) fn nearby(&mut self, known: &Choices, by: f64, front: &Front) -> Vec<Way> {
         let trip = self.trip;
         self.labels.clear();
         self.labels.push(Label { at: Stand::start(trip), not_before: 0.0, before: 0 });
@@ -83,7 +82,7 @@ impl<'a> Beside<'a> {
         let hardly = (HARDLY.0, trip.money(HARDLY.1));
         let end = |index: usize| {
             let (minutes, money) = self.labels[index].at.at_end(trip, known)?;
-            (!front.beats(minutes, money, hardly)).then(|| Way { minutes, money, choices: self.way(known, index) })
+            (!front.beats((minutes, money), hardly)).then(|| Way { minutes, money, choices: self.way(known, index) })
         };
         now.filter_map(end).collect()
     }

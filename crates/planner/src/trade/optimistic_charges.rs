@@ -189,7 +189,7 @@ impl Charges<'_> {
     /// Whether a charge may still come to something that is wanted.
     fn is_worth_going_on(&self, one: &Going, place: usize) -> bool {
         let arrival = &self.arrivals[one.arrival];
-        let taken = arrival.taken | one.pause.map_or(0, |(index, _)| index.bit());
+        let taken = arrival.taken | one.pause.map_or(0, |(of, _)| of.bit());
         let to_go = self.departures.charging_to_go[place].as_ref();
         to_go.is_some_and(|to_go| {
             !self.search.rule_out((self.node, taken), one.minute, arrival.money + one.asked, to_go)
