@@ -3,7 +3,7 @@
 //! Each is the exact solver's own bound ([`Labels`]) of the trip with every site asking the least that it ever asks. A label is
 //! hopeless where a plan that is known is no later and no dearer than all that these leave possible.
 
-use std::cell::{Cell, OnceCell};
+use std::cell::Cell;
 
 use super::by_the_hour::{ByTheHour, FromHere, Resolution, Weight};
 use super::clock_trip::ClockTrip;
@@ -27,18 +27,10 @@ const STEP: f64 = 1.0;
 #[derive(Default)]
 pub(crate) struct Bounds {
     worths: Vec<f64>,
-    of: Of,
-}
-
-/// How they are told.
-#[derive(Default)]
-enum Of {
-    #[default]
-    Nothing,
-    /// With every site asking the least that it ever asks: money alone, and with minutes at each worth.
-    AllHours(Vec<Weighed>),
-    /// By the clock.
-    ByTheHour(ByTheHour),
+    /// With every site asking the least that it ever asks: money alone, and with minutes at each worth; nothing where there are none.
+    all_hours: Vec<Weighed>,
+    /// The same by the clock, which is more, and takes longer to tell.
+    by_the_hour: Option<ByTheHour>,
 }
 
 /// The least of minutes and money, each at its weight.
@@ -51,16 +43,10 @@ struct Weighed {
 #[derive(Clone, Debug)]
 pub(crate) struct ToGo {
     pub(crate) minutes: f64,
-    least: Least,
-}
-
-/// Money alone, and with minutes at each worth.
-#[derive(Clone, Debug)]
-enum Least {
-    /// Whatever the hour.
-    Always(Vec<f64>),
-    /// By the hour.
-    From(FromHere),
+    /// Money alone, and with minutes at each worth, whatever the hour.
+    pub(super) always: Vec<f64>,
+    /// Who charges, to tell it by the hour: of who leaves that takes longer than it helps.
+    from: Option<FromHere>,
 }
 
 impl Bounds {
@@ -68,10 +54,10 @@ impl Bounds {
     pub(crate) fn new(trip: &ClockTrip, worths: &[f64], stop: &StopSign) -> Option<Self> {
         let weights = weights(worths).into_iter();
         let all = weights.map(|weight| Weighed::new(trip, (weight.minutes, weight.money), stop));
-        Some(Self { worths: worths.to_vec(), of: Of::AllHours(all.collect::<Option<_>>()?) })
+        Some(Self { worths: worths.to_vec(), all_hours: all.collect::<Option<_>>()?, by_the_hour: None })
     }
 
-    /// The same by the hour, for plans that end no later than a minute.
+    /// The same by the hour too, for plans that end no later than a minute.
     pub(crate) fn by_the_hour(
         trip: &ClockTrip,
         worths: &[f64],
@@ -79,34 +65,25 @@ impl Bounds {
         resolution: Resolution,
         stop: &StopSign,
     ) -> Option<Self> {
-        match ByTheHour::new(trip, &weights(worths), last, resolution, stop) {
-            Some(hours) => Some(Self { worths: worths.to_vec(), of: Of::ByTheHour(hours) }),
-            None => Self::new(trip, worths, stop),
-        }
+        let by_the_hour = ByTheHour::new(trip, &weights(worths), last, resolution, stop);
+        Some(Self { by_the_hour, ..Self::new(trip, worths, stop)? })
     }
 
     /// The least money of the whole trip.
     pub(crate) fn least_money(&self, trip: &ClockTrip) -> f64 {
         let start = trip.problem.trip.goal.start.get();
-        match &self.of {
-            Of::Nothing => 0.0,
-            Of::AllHours(all) => all[0].to_go(Node::Start, &[start])[0],
-            Of::ByTheHour(hours) => hours.least(&hours.leaving(trip, Node::Start, start), 0, 0.0),
-        }
+        self.all_hours.first().map_or(0.0, |money| money.to_go(Node::Start, &[start])[0])
     }
 
     /// What is still to come from leaving a node with each of rising `SoCs`; `None` where the end cannot be reached.
     pub(crate) fn to_go(&self, trip: &ClockTrip, node: Node, departs: &[f64]) -> Vec<Option<ToGo>> {
         let minutes = trip.least_minutes(node, departs);
-        let all: Vec<Vec<f64>> = match &self.of {
-            Of::AllHours(all) => all.iter().map(|one| one.to_go(node, departs)).collect(),
-            _ => Vec::new(),
+        let all: Vec<Vec<f64>> = self.all_hours.iter().map(|one| one.to_go(node, departs)).collect();
+        let at = |index: usize| ToGo {
+            minutes: minutes[index],
+            always: all.iter().map(|one| one[index]).collect(),
+            from: None,
         };
-        let least = |index: usize| match &self.of {
-            Of::ByTheHour(hours) => Least::From(hours.leaving(trip, node, departs[index])),
-            _ => Least::Always(all.iter().map(|one| one[index]).collect()),
-        };
-        let at = |index: usize| ToGo { minutes: minutes[index], least: least(index) };
         (0..departs.len()).map(|index| minutes[index].is_finite().then(|| at(index))).collect()
     }
 
@@ -129,11 +106,11 @@ impl Bounds {
             let money = least.per_kwh * points * kwh_a_point + least.per_min * minutes;
             let (here, step) = (to_go[place].as_ref(), (minutes, money));
             let minutes = ToGo::minutes_or_after_a_step(here, minutes, next);
-            let least = || match &self.of {
-                Of::ByTheHour(hours) => Least::From(hours.charging(node, socs[place])),
-                _ => Least::Always(self.here_or_after_a_step(here, step, next)),
-            };
-            all[place] = minutes.map(|minutes| ToGo { minutes, least: least() });
+            all[place] = minutes.map(|minutes| ToGo {
+                minutes,
+                always: self.here_or_after_a_step(here, step, next),
+                from: self.by_the_hour.as_ref().map(|hours| hours.charging(node, socs[place])),
+            });
         }
         all
     }
@@ -141,22 +118,13 @@ impl Bounds {
     /// What is to come whatever the hour, here or after a step of so many minutes and so much money at least.
     fn here_or_after_a_step(&self, here: Option<&ToGo>, (minutes, money): (f64, f64), next: Option<&ToGo>) -> Vec<f64> {
         let least = |(index, weight): (usize, &Weight)| {
-            let after = next.map(|next| self.least(next, index, 0.0) + weight.minutes * minutes + weight.money * money);
-            let here = here.map(|here| self.least(here, index, 0.0));
+            let after = next.map(|next| next.always[index] + weight.minutes * minutes + weight.money * money);
+            let here = here.map(|here| here.always[index]);
             here.into_iter().chain(after).fold(f64::INFINITY, f64::min)
         };
-        match self.of {
-            Of::Nothing => Vec::new(),
+        match self.all_hours.len() {
+            0 => Vec::new(),
             _ => weights(&self.worths).iter().enumerate().map(least).collect(),
-        }
-    }
-
-    /// What is to come at least by one of the weights from a minute on.
-    fn least(&self, to_go: &ToGo, index: usize, minute: f64) -> f64 {
-        match (&to_go.least, &self.of) {
-            (Least::Always(all), _) => all.get(index).copied().unwrap_or_default(),
-            (Least::From(from), Of::ByTheHour(hours)) => hours.least(from, index, minute),
-            (Least::From(_), _) => 0.0,
         }
     }
 
@@ -170,25 +138,32 @@ impl Bounds {
         money: f64,
         (but, near): ((f64, f64), &Cell<usize>),
     ) -> bool {
-        let least = (end, money + self.least(to_go, 0, minute));
-        // At each worth; told when it is asked for first.
-        let weighed: OnceCell<[f64; MOST_WORTHS]> = OnceCell::new();
-        let of = |index: usize| {
-            let at = |worth: &f64| minute + worth * money + self.least(to_go, index + 1, minute);
-            self.worths.get(index).map_or(f64::NEG_INFINITY, at)
+        let beaten = |to_come: &dyn Fn(usize) -> f64| {
+            let least = (end, money + to_come(0));
+            // At each worth; told when it is asked for.
+            let weighed = [const { Cell::new(f64::NAN) }; MOST_WORTHS];
+            let lines = || self.worths.iter().zip(&weighed).enumerate();
+            let above = |corner: (f64, f64)| {
+                let beyond = |worth: f64, line: f64| line >= corner.0 + worth * corner.1;
+                lines().any(|(_, (&worth, line))| beyond(worth, line.get()))
+                    || lines().filter(|(_, (_, line))| line.get().is_nan()).any(|(index, (&worth, line))| {
+                        line.set(minute + worth * money + to_come(index + 1));
+                        beyond(worth, line.get())
+                    })
+            };
+            known.beats_all_above(least, but, near, above)
         };
-        let above = |corner: (f64, f64)| {
-            let weighed = weighed.get_or_init(|| std::array::from_fn(of));
-            self.worths.iter().zip(weighed).any(|(worth, least)| *least >= corner.0 + worth * corner.1)
-        };
-        known.beats_all_above(least, but, near, above)
+        let from = self.by_the_hour.as_ref().zip(to_go.from.as_ref());
+        beaten(&|index| to_go.always(index))
+            || from.is_some_and(|(hours, from)| beaten(&|index| hours.least(from, index, minute)))
     }
 
     /// Whether it comes to more than a most where a unit of money is worth so many minutes.
     pub(crate) fn over(&self, worth: f64, most: f64, to_go: &ToGo, (minute, end): (f64, f64), money: f64) -> bool {
-        let apart = end + worth * (money + self.least(to_go, 0, minute)) > most;
+        let least = |index: usize| to_go.always(index);
+        let apart = end + worth * (money + least(0)) > most;
         let mut all = self.worths.iter().enumerate().filter(|(_, known)| **known == worth);
-        apart || all.any(|(index, _)| minute + worth * money + self.least(to_go, index + 1, minute) > most)
+        apart || all.any(|(index, _)| minute + worth * money + least(index + 1) > most)
     }
 }
 
@@ -222,7 +197,12 @@ impl Weighed {
 impl ToGo {
     /// At the end.
     pub(crate) fn nothing() -> Self {
-        Self { minutes: 0.0, least: Least::Always(Vec::new()) }
+        Self { minutes: 0.0, always: Vec::new(), from: None }
+    }
+
+    /// What is to come at least by one of the weights, whatever the hour.
+    fn always(&self, index: usize) -> f64 {
+        self.always.get(index).copied().unwrap_or_default()
     }
 
     fn minutes_or_after_a_step(here: Option<&Self>, minutes: f64, next: Option<&Self>) -> Option<f64> {

@@ -18,20 +18,23 @@ const CLOSE: f64 = 0.1;
 /// Slopes of a trade at which what is still to come is bounded, at most,
 const SLOPES: usize = 6;
 /// and how finely.
-const RESOLUTION: Resolution = Resolution { points: 2.0, minutes: 2.0 };
+const RESOLUTION: Resolution = Resolution { points: 5.0, minutes: 15.0 };
 /// How much earlier a label may leave than the plans that it stands for, minutes for each point of the steps.
 const LEFT_EARLIER: f64 = 3.0;
 /// What is given away to the hair by which just enough is more, minutes and money.
 const HAIR: f64 = 1e-3;
+/// Plans that are nearer to each other than this part of a tolerance are one to what is held against them.
+const THINNED: f64 = 0.04;
 /// Most steps of the searches that bound the best plan together.
 const MOST_STEPS: usize = 300_000;
-/// Tolerances that are tried to be certified of a whole trade, minutes and money, each with the step of its search.
+/// Tolerances that are tried to be certified of a whole trade, minutes and money, each with the step of its search: one that is reached
+/// soon, then looser ones, which take hardly less, and closer ones. What is no closer than what was reached is passed over.
 const ATTEMPTS: [((f64, f64), f64); 16] = [
+    ((5.0, 2.5), 2.0),
+    ((10.0, 5.0), 2.0),
     ((20.0, 10.0), 2.0),
     ((20.0, 10.0), 1.0),
-    ((10.0, 5.0), 2.0),
     ((10.0, 5.0), 1.0),
-    ((5.0, 2.5), 2.0),
     ((5.0, 2.5), 1.0),
     ((3.0, 1.5), 2.0),
     ((3.0, 1.5), 1.0),
@@ -103,7 +106,7 @@ impl Proving {
         self.clock.loosen(&self.binds, LEFT_EARLIER * step);
         let limits = Limits {
             bounds: Some(&self.bounds),
-            known: self.known.clone(),
+            known: self.known.thinned((THINNED * but.0, THINNED * but.1)),
             but: (but.0 - HAIR, but.1 - HAIR),
             steps: Some(*steps),
             ..Limits::default()
@@ -116,9 +119,9 @@ impl Proving {
         self.next += 1;
         if least.is_infinite() {
             self.reached = Some(AllWithin { minutes: but.0, money: but.1 });
-            // What is closer is tried next.
-            self.next += ATTEMPTS[self.next..].iter().take_while(|next| next.0 == but).count();
         }
+        let reached = self.reached.map_or(f64::INFINITY, |reached| reached.minutes);
+        self.next += ATTEMPTS[self.next..].iter().take_while(|next| next.0.0 >= reached).count();
         if self.next < ATTEMPTS.len() { Attempt::GoesOn } else { self.over() }
     }
 

@@ -196,7 +196,7 @@ impl Search<'_> {
         let optimistic = self.fineness.optimistic;
         let settled = self.settled(node, arrival, begins, false).1;
         if let Some(first) = departures.above(arrival.soc).next().filter(|_| optimistic) {
-            let Left { wide, .. } = self.left_with_hardly_more(node, departures, first, (arrival, begins));
+            let Left { wide, .. } = self.left_with_hardly_more(node, departures, first, (arrival, begins, false));
             let stands = Stands { charged: begins, depart: departures.socs[first], wide, money: 0.0, bill: None };
             self.leave(node, arrival, &stands, (not_before, variants), departures, labels);
         }

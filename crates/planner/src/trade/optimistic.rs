@@ -226,7 +226,7 @@ impl Search<'_> {
         node: RoadIndex,
         departures: &Departures,
         place: usize,
-        (arrival, begins): (&Arrival, f64),
+        (arrival, begins, at_once): (&Arrival, f64, bool),
     ) -> Left {
         let enough = departures.to_the_end.is_some_and(|end| departures.socs[end] <= arrival.soc + 1e-6);
         let anywhere = enough || self.trip.sites[node].leave.is_some();
@@ -238,7 +238,8 @@ impl Search<'_> {
         };
         let wide = Wide {
             points: to - low,
-            minutes: of(arrival.wide.minutes, here.minutes),
+            // Those that waited together leave together.
+            minutes: if at_once { of(arrival.wide.minutes, here.minutes) } else { 0.0 },
             money: of(arrival.wide.money, here.money),
         };
         let longest = (to - low) * paces_between(self.trip, node, (low, to)).1;

@@ -115,13 +115,17 @@ impl Charges<'_> {
         let (minutes, pauses) = (walk.minutes(to, departures.from_empty[place]), search.pauses_at(node, arrival));
         let whole = departures.from_empty[departures.socs.len() - 1] - departures.from_empty[place] + minutes;
         let step = ((to - arrival.soc) * walk.kwh_a_point, minutes);
+        let until = self.waits_until(index, &pauses);
         for (begins, not_before) in search.beginnings(node, arrival) {
+            if begins > until {
+                continue;
+            }
             let Some((_, closes)) = site.open_from(begins).filter(|open| open.0 <= begins + 1e-6) else { continue };
             let ready = arrival.minute + search.trip.problem.site(node).overhead.get();
             let at_once = not_before == 0.0 && begins <= ready + 1e-9;
             let (late, settled) = search.settled(node, arrival, begins, at_once);
             let begun = Going { not_before, asked: settled, closes, ..Going::begun(index, begins + late) };
-            let left = search.left_with_hardly_more(node, departures, place, (arrival, begins));
+            let left = search.left_with_hardly_more(node, departures, place, (arrival, begins, at_once));
             self.leave(Going { minute: begins, asked: 0.0, ..begun }.with_pauses(&pauses), left);
             let waits = Going { asked: search.settled_at_least(node, arrival), ..begun };
             self.waiting[place].extend(Waiting::for_falls(waits, &pauses, (step, whole), search.trip, node));
@@ -131,6 +135,19 @@ impl Charges<'_> {
             let at_first = at_first.map(|one| search.taken_for_one(one, known, from_empty));
             self.going[place].extend(at_first.into_iter().flat_map(|one| one.with_pauses(&pauses)));
         }
+    }
+
+    /// For what begins after this, the next arrival is early enough, too, and cheaper: it stands for plans that lack as much, so that
+    /// this one need not wait.
+    fn waits_until(&self, index: usize, pauses: &[Pause]) -> f64 {
+        let (search, one) = (self.search, &self.arrivals[index]);
+        let Some(next) = self.arrivals.get(index + 1) else { return f64::INFINITY };
+        let kind = |at: &Arrival| search.kind(at.taken, at.stops, at.driven, at.soc);
+        let alike = one.soc == next.soc && one.wide == next.wide && kind(one) == kind(next);
+        let cheaper = next.minute >= one.minute && next.money <= one.money;
+        let overhead = search.trip.problem.site(self.node).overhead.get();
+        let may_wait = pauses.is_empty() && search.trip.sites[self.node].stay <= 0.0;
+        if alike && cheaper && may_wait { next.minute + overhead + 1e-6 } else { f64::INFINITY }
     }
 
     /// Some of the plans of an arrival have less than the driver wants to leave with, though its label has more.

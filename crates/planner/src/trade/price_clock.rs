@@ -38,6 +38,8 @@ pub(crate) struct TariffClock {
     by_clock_only: bool,
     /// The least that it ever asks, with VAT.
     least_ever: Price,
+    /// What it asks, where nothing but the clock counts.
+    rates: Option<Rates>,
 }
 
 /// A part of the trip's clock in which the same elements count.
@@ -127,6 +129,7 @@ impl PriceClock {
             falls: Vec::new(),
             by_clock_only: false,
             least_ever: Price::default(),
+            rates: None,
         };
         let other = clock.spans.windows(2).filter(|pair| pair[0].elements != pair[1].elements);
         clock.changes = other.map(|pair| pair[0].to).collect();
@@ -137,6 +140,7 @@ impl PriceClock {
                 let asked = |kind: usize| span.elements.iter().find_map(|&index| clock.elements[index].prices[kind]);
                 span.first = [FLAT, ENERGY, TIME].map(asked);
             }
+            clock.rates = Some(Rates::new(clock.spans.iter().map(Span::rate)));
         }
         clock.least_ever = Price {
             per_kwh: clock.least_of(ENERGY),
@@ -182,7 +186,7 @@ impl PriceClock {
                 per_min: *per_min,
                 per_charge: *per_session,
             }])),
-            Self::Tariff(tariff) => tariff.by_clock_only.then(|| Rates::new(tariff.spans.iter().map(Span::rate))),
+            Self::Tariff(tariff) => tariff.rates.clone(),
         }
     }
 
@@ -213,6 +217,9 @@ impl PriceClock {
     /// The least that it asks within a span of the trip, with VAT, where prices depend on the clock alone.
     pub(crate) fn least_within(&self, from: f64, to: f64) -> Price {
         let Self::Tariff(tariff) = self else { return self.least() };
+        if let Some(rates) = &tariff.rates {
+            return rates.least_within(from, to);
+        }
         let times = std::iter::once(from + 0.01).chain(self.changes(from, to).iter().map(|change| change + 0.01));
         let none = [f64::INFINITY; 3];
         let [per_kwh, per_hour, per_session] = times

@@ -1,7 +1,12 @@
 //! What a kWh, a minute and a charge cost along a trip's clock, where nothing but the clock counts.
 
+use spare_hour_core::trip::Price;
+
 /// Moments nearer than this are one, minutes.
 const SAME_MOMENT: f64 = 1e-9;
+
+/// Prices count from a little after they change, minutes.
+const SHORTLY: f64 = 0.01;
 
 /// Prices with VAT from one change to the next.
 #[derive(Clone, Debug)]
@@ -62,6 +67,19 @@ impl Rates {
         until <= self.spans[place].to
     }
 
+    /// The least of each that is asked from shortly after a minute of the trip until shortly after another.
+    pub(crate) fn least_within(&self, from: f64, to: f64) -> Price {
+        let first = self.place(from + SHORTLY);
+        let after = self.spans[first..].iter().take_while(|span| span.to <= to).count();
+        let rates = self.spans[first..=(first + after).min(self.spans.len() - 1)].iter();
+        let none = Price { per_kwh: f64::INFINITY, per_min: f64::INFINITY, per_session: f64::INFINITY };
+        rates.fold(none, |least, rate| Price {
+            per_kwh: rate.per_kwh.min(least.per_kwh),
+            per_min: rate.per_min.min(least.per_min),
+            per_session: rate.per_charge.min(least.per_session),
+        })
+    }
+
     /// What is asked for so many kWh from the plug in so many minutes, from a minute of the trip on, which lies in the span of a place
     /// or a later one: the place moves on with it. `flat` tells whether the price of the charge itself was asked.
     pub(crate) fn charge(&self, place: &mut usize, from: f64, (minutes, kwh): (f64, f64), flat: &mut bool) -> f64 {
@@ -106,6 +124,8 @@ mod tests {
         // What goes on asks no flat price again; spans that ask the same are one.
         let more = rates.charge(&mut place, 90.0, (10.0, 5.0), &mut flat);
         assert!((more - 2.2).abs() < 1e-12 && place == 1, "{more} at {place}");
+        let least = rates.least_within(58.0, 61.0);
+        assert_eq!((least.per_kwh, least.per_session, rates.least_within(20.0, 50.0).per_kwh), (0.4, 0.0, 0.6));
         assert_eq!([rates.place(59.0), rates.place(60.0), rates.place(299.0), rates.place(9e9)], [0, 1, 1, 2]);
     }
 }

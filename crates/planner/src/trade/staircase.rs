@@ -57,6 +57,18 @@ impl Staircase {
         from + self.steps[from..to].partition_point(until)
     }
 
+    /// Fewer steps, so far apart in minutes or money.
+    pub(crate) fn thinned(&self, apart: (f64, f64)) -> Self {
+        let mut steps: Vec<(f64, f64)> = Vec::new();
+        for (index, &step) in self.steps.iter().enumerate() {
+            let is_apart = |last: &(f64, f64)| step.0 > last.0 + apart.0 || step.1 < last.1 - apart.1;
+            if steps.last().is_none_or(is_apart) || index + 1 == self.steps.len() {
+                steps.push(step);
+            }
+        }
+        Self { steps }
+    }
+
     /// Adds a step, unless one beats it but for slacks; whether it was added.
     pub(crate) fn add(&mut self, minute: f64, money: f64, slack: (f64, f64)) -> bool {
         // Mostly they come in order.
@@ -91,6 +103,18 @@ mod tests {
         assert!(stairs.add(9.0, 2.0, (0.0, 0.0)));
         assert_eq!(stairs.steps, [(8.0, 9.0), (9.0, 2.0)]);
         assert!(!stairs.add(8.9, 2.05, (0.2, 0.1)) && stairs.beats(9.0, 2.0, (0.0, 0.0)));
+    }
+
+    #[test]
+    fn thinned_steps_are_some_of_them_and_leave_out_little() {
+        let mut stairs = Staircase::default();
+        for step in 0..200 {
+            let at = f64::from(step);
+            stairs.add(0.13 * at + 5.0 * (at / 40.0).floor(), 90.0 - 0.4 * at, (0.0, 0.0));
+        }
+        let few = stairs.thinned((1.0, 3.0));
+        assert!(few.steps.len() < 60 && few.steps.iter().all(|step| stairs.steps.contains(step)), "{few:?}");
+        assert!(stairs.steps.iter().all(|step| few.beats(step.0, step.1, (0.0, 3.0))));
     }
 
     #[test]
