@@ -61,8 +61,8 @@ impl PlanTrip {
     }
 }
 
-/// Steps that are spent on the proof of a whole trade: one or two seconds.
-const STEPS_OF_PROOF: usize = 1_500_000;
+/// Steps that are spent on the proof of a whole trade: two or three seconds at most.
+const STEPS_OF_PROOF: usize = 3_000_000;
 
 impl PlanTrip {
     /// The trip with its clock and wishes.
