@@ -18,6 +18,9 @@ use crate::model::road_index::RoadIndex;
 /// Moments nearer than this are one, minutes.
 const SAME_MOMENT: f64 = 1e-6;
 
+/// So few are put in order as they are.
+const FEW: usize = 16;
+
 /// A charge that begins, at the first of the `SoCs` above its arrival.
 #[derive(Clone, Copy)]
 struct First {
@@ -38,13 +41,8 @@ struct First {
 /// How a charge began, for all that goes on from it.
 struct Begun {
     arrival: Arrival,
-    kind: usize,
     not_before: f64,
     begins: f64,
-    /// When the site closes.
-    closes: f64,
-    /// The fall of the price until which it may still be held: no other price comes before.
-    fall: f64,
     pause: Option<Pause>,
 }
 
@@ -56,7 +54,14 @@ struct Going {
     money: f64,
     /// By how many minutes it was held for a fall of the price.
     held: f64,
-    begun: usize,
+    /// When the site closes.
+    closes: f64,
+    /// The fall of the price until which it may still be held: no other price comes before.
+    fall: f64,
+    kind: u32,
+    /// Its place among those that began; while it is new, among those that come to the SoC first.
+    begun: u32,
+    new: bool,
     /// Whether a flat price was asked.
     flat: bool,
 }
@@ -238,35 +243,45 @@ impl Charges<'_> {
         Some(Step { from, place, minutes, kwh, ready: f64::INFINITY, span: 0, event: 0.0 })
     }
 
-    /// Of those that come to one of the `SoCs` first, those that no other beats, but for a little, go on.
+    /// Of those that come to one of the `SoCs` first, those that no other beats, but for a little, go on, if none beats them that has
+    /// come here before.
     fn take_first(&mut self, place: usize, going: &mut Vec<Going>) {
-        let first = std::mem::take(&mut self.first[place]);
+        let mut first = std::mem::take(&mut self.first[place]);
+        if self.alike {
+            leave_out_beaten(&mut first);
+        }
         let mut in_order: Vec<(u64, usize)> = first.iter().map(|one| rising(one.minute)).zip(0..).collect();
         in_order.sort_unstable();
         let mut least = vec![f64::INFINITY; self.kinds.len()];
         let slack = self.search.fineness.slack.1;
-        for one in in_order.into_iter().map(|(_, index)| &first[index]) {
+        for (index, one) in in_order.into_iter().map(|(_, index)| (index, &first[index])) {
             let least = &mut least[one.kind as usize];
             // Where no money counts, the earliest is enough.
             if least.is_finite() && *least <= one.money + slack {
                 continue;
             }
             *least = one.money;
-            let Some(begun) = self.begun(one) else { continue };
-            going.push(Going {
-                minute: one.minute,
-                money: one.money,
-                held: 0.0,
-                begun: self.begun.len(),
-                flat: one.flat,
-            });
-            self.begun.push(begun);
+            let First { minute, money, kind, flat, .. } = *one;
+            let (closes, fall) = (f64::INFINITY, f64::INFINITY);
+            going.push(Going { minute, money, held: 0.0, closes, fall, kind, begun: index as u32, new: true, flat });
         }
+        self.keep_unbeaten(going);
+        going.retain_mut(|one| !one.new || self.take_in(one, &first));
     }
 
-    fn begun(&self, &First { begins, arrives, kind, pause, waited, .. }: &First) -> Option<Begun> {
+    /// One that comes to a SoC first goes on; whether there is such an arrival.
+    fn take_in(&mut self, one: &mut Going, first: &[First]) -> bool {
+        let begins = &first[one.begun as usize];
+        let closes = self.search.trip.sites[self.node].open_from(begins.begins).map_or(f64::INFINITY, |open| open.1);
+        let fall = if begins.waited { f64::INFINITY } else { self.fall_that_is_next(begins.begins, closes) };
+        *one = Going { closes, fall, begun: self.begun.len() as u32, new: false, ..*one };
+        let begun = self.begun(begins);
+        self.begun.extend(begun);
+        one.begun as usize + 1 == self.begun.len()
+    }
+
+    fn begun(&self, &First { begins, arrives, pause, waited, .. }: &First) -> Option<Begun> {
         let (trip, arrival) = (self.search.trip, self.search.arrival(self.node, arrives)?);
-        let closes = trip.sites[self.node].open_from(begins).map_or(f64::INFINITY, |open| open.1);
         let until = |of: For| match of {
             For::Occasion(index) => {
                 let occasion = &trip.occasions[index];
@@ -274,15 +289,8 @@ impl Charges<'_> {
             }
             For::Rest => self.rest(&arrival),
         };
-        Some(Begun {
-            kind: kind as usize,
-            not_before: if waited { begins } else { 0.0 },
-            begins,
-            closes,
-            fall: if waited { f64::INFINITY } else { self.fall_that_is_next(begins, closes) },
-            pause: pause.and_then(until),
-            arrival,
-        })
+        let not_before = if waited { begins } else { 0.0 };
+        Some(Begun { not_before, begins, pause: pause.and_then(until), arrival })
     }
 
     /// The rest between drives, where one counts.
@@ -319,7 +327,6 @@ impl Charges<'_> {
         self.come_to(place, going);
         self.take_first(place, going);
         self.search.step(going.len());
-        self.keep_unbeaten(going);
         let held = self.held_until_cheaper(going);
         let from = left.len();
         going.retain(|one| {
@@ -341,7 +348,7 @@ impl Charges<'_> {
         let kwh = points * self.search.trip.kwh_a_point(self.node);
         let mut span = going.first().map_or(0, |first| self.rates.place(first.minute));
         going.retain_mut(|one| {
-            let open = one.minute + minutes <= self.begun[one.begun].closes + SAME_MOMENT;
+            let open = one.minute + minutes <= one.closes + SAME_MOMENT;
             if open {
                 one.money += self.rates.charge(&mut span, one.minute, (minutes, kwh), &mut one.flat);
                 one.minute += minutes;
@@ -359,7 +366,7 @@ impl Charges<'_> {
         // Where no money counts, the earliest is enough.
         let earliest = self.search.fineness.slack.1 == f64::INFINITY;
         going.retain(|one| {
-            let least = &mut self.least[2 * self.begun[one.begun].kind + usize::from(one.held > 0.0)];
+            let least = &mut self.least[2 * one.kind as usize + usize::from(one.held > 0.0)];
             let better = if earliest { least.is_infinite() } else { one.money < *least };
             if better {
                 *least = one.money;
@@ -374,9 +381,9 @@ impl Charges<'_> {
         let mut held = Vec::new();
         self.least.fill(f64::INFINITY);
         for one in going.iter().rev() {
-            let Begun { fall, kind, .. } = self.begun[one.begun];
+            let fall = one.fall;
             let may = one.held == 0.0 && fall > one.minute + SAME_MOMENT && fall <= one.minute + LONGEST_HOLD;
-            let last = &mut self.least[2 * kind];
+            let last = &mut self.least[2 * one.kind as usize];
             if may && fall < *last {
                 *last = fall;
                 held.push(Going { minute: fall, held: fall - one.minute, ..*one });
@@ -387,7 +394,7 @@ impl Charges<'_> {
 
     /// Whether a charge may still come to something that is wanted.
     fn is_worth_going_on(&self, place: usize, one: &Going) -> bool {
-        let begun = &self.begun[one.begun];
+        let begun = &self.begun[one.begun as usize];
         if matches!(begun.pause, Some((For::Rest, until)) if until <= one.minute) {
             return false;
         }
@@ -397,7 +404,7 @@ impl Charges<'_> {
     }
 
     fn leave(&self, place: usize, one: &Going) -> Option<Label> {
-        let Begun { arrival, not_before, begins, pause, .. } = &self.begun[one.begun];
+        let Begun { arrival, not_before, begins, pause } = &self.begun[one.begun as usize];
         // Who has stood as long has rested.
         if matches!(pause, Some((For::Rest, until)) if *until <= one.minute) {
             return None;
@@ -407,4 +414,27 @@ impl Charges<'_> {
         let left = Left::at_once(place);
         self.search.left_at_once(self.node, arrival, &charged, self.departures, left)
     }
+}
+
+/// Leaves out most of those than which another is earlier and no dearer: quicker than to put all in order.
+fn leave_out_beaten(all: &mut Vec<First>) {
+    let minutes = all.iter().map(|one| one.minute);
+    let (from, to) = minutes.fold((f64::INFINITY, 0.0_f64), |(from, to), minute| (minute.min(from), minute.max(to)));
+    let width = (to - from) / all.len() as f64;
+    if all.len() < FEW || width <= 0.0 {
+        return;
+    }
+    let slot = |one: &First| ((one.minute - from) / width) as usize;
+    // The least money before each slot.
+    let mut least = vec![f64::INFINITY; all.len() + 2];
+    for one in all.iter() {
+        let after = &mut least[slot(one) + 1];
+        *after = after.min(one.money);
+    }
+    let mut before = f64::INFINITY;
+    for here in &mut least {
+        before = before.min(*here);
+        *here = before;
+    }
+    all.retain(|one| one.money < least[slot(one)]);
 }

@@ -71,6 +71,8 @@ const SOONEST: Fineness = Fineness { step: 5.0, slack: (2.0, f64::INFINITY), opt
 const FINE: Fineness = Fineness { step: 1.0, slack: (0.2, 0.02), optimistic: false };
 /// What a unit of money is worth in minutes where time alone counts: enough to choose among plans that are as fast.
 const TIME_ALONE: f64 = 1e-3;
+/// A second, in minutes.
+const A_SECOND: f64 = 1.0 / 60.0;
 /// How far above the best plan of the coarse search a fine one looks, minutes' worth.
 const NEAR_BEST: f64 = 0.05;
 /// How far the best plans of the coarse search are brought, and those of the fine one.
@@ -225,7 +227,7 @@ impl Trade {
         stop: &StopSign,
     ) -> Result<ClockPlan, NoTrade> {
         let (clock, worth) = (laid_out(trip, stop)?, worth(value_of_time_per_hour));
-        let mut found = Search::run(&clock, COARSE, &Limits::default(), stop).ok_or(NoTrade::Stopped)?;
+        let mut found = Search::run(&clock, coarsely(worth), &Limits::default(), stop).ok_or(NoTrade::Stopped)?;
         found.extend(clock.fastest_without_a_clock().map(|departures| Choices::without_a_clock(&departures)));
         let ways = fill::best(&clock, fill::ways(&clock, found), worth, ROUGHLY, stop);
         let of = |way: &fill::Way| way.minutes + worth * way.money;
@@ -299,9 +301,16 @@ fn known(clock: &ClockTrip, worth: f64, stop: &StopSign) -> Option<(Vec<fill::Wa
     let goal = |way: &fill::Way| way.minutes + worth * way.money;
     let most = fastest.iter().chain(&soonest).map(goal).reduce(f64::min).map(|most| (worth, most + NEAR_BEST));
     let limits = Limits { bounds: Some(&bounds), best: most, ..Limits::default() };
-    let coarse = Search::run(clock, COARSE, &limits, stop)?;
+    let coarse = Search::run(clock, coarsely(worth), &limits, stop)?;
     let coarse = fill::best(clock, fill::ways(clock, coarse), worth, ROUGHLY, stop);
     Some((coarse.into_iter().chain(fastest).chain(soonest).collect(), bounds))
+}
+
+/// How finely the best plan is looked for first where a unit of money is worth so many minutes: what is dearer by a second's worth is
+/// no worse.
+fn coarsely(worth: f64) -> Fineness {
+    let (minutes, money) = COARSE.slack;
+    Fineness { slack: (minutes, money.max(A_SECOND / worth)), ..COARSE }
 }
 
 /// A trip laid out by its clock.

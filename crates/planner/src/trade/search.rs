@@ -21,6 +21,8 @@ use crate::strategies::Strategy;
 
 /// Ways that are beaten by no more minutes and money are kept: moving their departures may make them unbeaten.
 const NEARLY: (f64, f64) = (2.0, 0.3);
+/// Who has so much less than enough, points, does not arrive.
+const NEARLY_ENOUGH: f64 = 1e-3;
 /// Drives since a rest are told apart in steps of so many minutes.
 const DRIVEN_STEP: f64 = 5.0;
 
@@ -262,6 +264,9 @@ impl<'a> Search<'a> {
             if fineness.optimistic && limits.best.is_none() && !search.ends.is_empty() {
                 break;
             }
+            if !search.is_reached(node) {
+                continue;
+            }
             let departures = search.charge(node);
             search.set_out(Node::Site(node), search.unbeaten_departures(departures));
         }
@@ -371,6 +376,15 @@ impl<'a> Search<'a> {
                 }
             }
         }
+    }
+
+    /// Whether anyone may arrive at a site.
+    fn is_reached(&self, node: RoadIndex) -> bool {
+        let has_enough = |left: &Left| {
+            let most = left.labels.first().map_or(f64::NEG_INFINITY, |at| at.depart);
+            self.leg(left.node, node).is_some_and(|leg| most >= leg.least - NEARLY_ENOUGH)
+        };
+        self.left.iter().any(has_enough)
     }
 
     /// The leg to a site, if it may be driven and passes no site that is to be visited.
