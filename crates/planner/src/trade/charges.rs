@@ -3,11 +3,12 @@
 use super::bounds::{Bounds, ToGo};
 use super::charge_walk::{self, ChargeWalk};
 use super::clock_trip::ClockTrip;
+use super::labels::{Arrival, Decided, Goes, Kind, Label, Wide};
 use super::occasion::{MOST_OCCASIONS, OccasionIndex};
 use super::optimistic::{self, Left};
 use super::price_clock::Bill;
 use super::replay::SAME_DEPARTURE;
-use super::search::{Arrival, Decided, Fineness, Goes, Kind, Label, Limits, Search, Wide};
+use super::search::{Fineness, Limits, Search};
 use crate::model::leg::Node;
 use crate::model::road_index::RoadIndex;
 

@@ -8,10 +8,11 @@ use std::collections::BTreeMap;
 use super::charge_walk::ChargeWalk;
 use super::charges::{Charged, Departures, For, LONGEST_HOLD, LONGEST_WAIT, MOST_BEGINNINGS, Pause};
 use super::clock_trip::ClockSite;
+use super::labels::{Arrival, Arrives, Kind, Label};
 use super::optimistic::Left;
 use super::order::rising;
 use super::rates::Rates;
-use super::search::{Arrival, Arrives, Kind, Label, Search};
+use super::search::Search;
 use crate::model::leg::Leg;
 use crate::model::road_index::RoadIndex;
 

@@ -15,6 +15,7 @@ mod clock_plan;
 mod clock_trip;
 mod fill;
 mod hull;
+mod labels;
 mod meeting;
 mod nearby;
 mod occasion;

@@ -13,9 +13,10 @@ use spare_hour_core::trip::Price;
 
 use super::charges::{Departures, LONGEST_HOLD, Pause};
 use super::clock_trip::ClockTrip;
+use super::labels::{Along, Arrival, Goes, Kind, Label, Stairs, Wide};
 use super::optimistic_charges::Going;
 use super::order::rising;
-use super::search::{Along, Arrival, Goes, Kind, Label, Search, Stairs, Wide};
+use super::search::Search;
 use super::staircase::Staircase;
 use crate::model::leg::Leg;
 use crate::model::road_index::RoadIndex;

@@ -3,9 +3,10 @@
 use super::charge_walk::ChargeWalk;
 use super::charges::{Charged, Departures, Pause};
 use super::clock_trip::ClockTrip;
+use super::labels::{Arrival, Label};
 use super::optimistic::{Left, Waiting};
 use super::price_clock::Bill;
-use super::search::{Arrival, Label, Search};
+use super::search::Search;
 use crate::model::road_index::RoadIndex;
 
 /// A charge that goes on, at one of the `SoCs` of its site.

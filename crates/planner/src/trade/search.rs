@@ -7,11 +7,11 @@
 //! even the least minutes and least money to the end are beaten by a plan that is known.
 
 use std::cell::Cell;
-use std::collections::BTreeMap;
 
 use super::bounds::{Bounds, ToGo};
 use super::choices::{Choice, Choices};
 use super::clock_trip::ClockTrip;
+use super::labels::{Along, Arrival, Arrives, Decided, Goes, Kind, Label, LabelId, SetOut, Stairs, Wide};
 use super::occasion::OccasionIndex;
 use super::staircase::Staircase;
 use crate::StopSign;
@@ -38,120 +38,6 @@ pub(crate) struct Fineness {
     pub(crate) optimistic: bool,
 }
 
-/// The plans that a label of an optimistic search stands for: with so many points less than the label at most; who has more of these
-/// is so much later and dearer at least, in proportion.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub(super) struct Wide {
-    pub(super) points: f64,
-    pub(super) minutes: f64,
-    pub(super) money: f64,
-}
-
-/// Where a label may be driven on to.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) enum Goes {
-    Anywhere,
-    ToSites,
-    ToTheEnd,
-}
-
-/// What was decided about a stop, but for where and with what it is left.
-#[derive(Clone, Copy)]
-pub(super) struct Decided {
-    pub(super) not_before: f64,
-    pub(super) pause: Option<OccasionIndex>,
-    pub(super) rest: bool,
-    pub(super) roadside: Option<OccasionIndex>,
-}
-
-/// One of the labels that left a node.
-#[derive(Clone, Copy)]
-pub(super) struct LabelId {
-    /// The place of the node among those that were left.
-    from: u32,
-    label: u32,
-}
-
-/// A label on leaving a node.
-#[derive(Clone, Copy)]
-pub(super) struct Label {
-    pub(super) minute: f64,
-    pub(super) money: f64,
-    pub(super) driven: f64,
-    pub(super) taken: u32,
-    pub(super) stops: u32,
-    pub(super) depart: f64,
-    pub(super) wide: Wide,
-    pub(super) goes: Goes,
-    /// The label before, none at the start.
-    pub(super) before: Option<LabelId>,
-    /// What was decided, as of a [`Choice`].
-    pub(super) decided: Decided,
-}
-
-/// An arrival at a site.
-#[derive(Clone, Copy)]
-pub(super) struct Arrival {
-    pub(super) minute: f64,
-    pub(super) money: f64,
-    pub(super) driven: f64,
-    pub(super) taken: u32,
-    pub(super) stops: u32,
-    pub(super) soc: f64,
-    pub(super) wide: Wide,
-    pub(super) before: LabelId,
-    pub(super) roadside: Option<OccasionIndex>,
-}
-
-/// A label, or those of its plans that may drive a leg.
-#[derive(Clone, Copy)]
-pub(super) struct Along {
-    pub(super) minute: f64,
-    pub(super) money: f64,
-    pub(super) depart: f64,
-    pub(super) wide: Wide,
-}
-
-/// The labels that left a node.
-struct Left {
-    node: Node,
-    labels: Vec<Label>,
-    /// Minute and money of each,
-    clock: Vec<(f64, f64)>,
-    /// and of those beside each other that left with one SoC the first, and the place after the last.
-    runs: Vec<(usize, usize)>,
-}
-
-impl Left {
-    fn new(node: Node, labels: Vec<Label>) -> Self {
-        let ends = labels.chunk_by(|one, next| one.depart == next.depart).scan(0, |end, run| {
-            let first = *end;
-            *end += run.len();
-            Some((first, *end))
-        });
-        Self { node, clock: labels.iter().map(|at| (at.minute, at.money)).collect(), runs: ends.collect(), labels }
-    }
-}
-
-/// How one arrives: after a label, by one of the ways to drive from there.
-#[derive(Clone, Copy)]
-pub(super) struct Arrives {
-    before: LabelId,
-    way: u8,
-}
-
-impl Arrives {
-    /// After so many labels more.
-    pub(super) fn later(self, labels: usize) -> Self {
-        Self { before: LabelId { label: self.before.label + labels as u32, ..self.before }, ..self }
-    }
-
-    /// Another for each.
-    pub(super) fn number(self) -> u64 {
-        u64::from(self.before.from) << 40 | u64::from(self.before.label) << 8 | u64::from(self.way)
-    }
-}
-
 /// A drive along a leg, perhaps with a pause at the roadside.
 #[derive(Clone, Copy)]
 struct Driven {
@@ -161,22 +47,8 @@ struct Driven {
     roadside: Option<OccasionIndex>,
 }
 
-/// Labels that may only be held against each other: pauses taken, stops made, drive since a rest, and SoC where a boost
-/// depends on it.
-pub(super) type Kind = (u32, u32, u32, u64);
-
-/// A staircase for each kind.
-#[derive(Default)]
-pub(super) struct Stairs(BTreeMap<Kind, Staircase>);
-
-impl Stairs {
-    pub(super) fn of(&mut self, kind: Kind) -> &mut Staircase {
-        self.0.entry(kind).or_default()
-    }
-}
-
 /// What need not be looked at.
-#[derive(Clone, Default)]
+#[derive(Default)]
 pub(crate) struct Limits<'a> {
     /// What is still to come at least, beside minutes.
     pub(crate) bounds: Option<&'a Bounds>,
@@ -213,7 +85,7 @@ pub(crate) struct Search<'a> {
     /// Near which step of the plans that are known the last label was.
     pub(super) near: Cell<usize>,
     /// The labels that leave each node, in driving order.
-    left: Vec<Left>,
+    left: Vec<SetOut>,
     ends: Vec<(f64, f64, LabelId, Option<OccasionIndex>)>,
     ended: Staircase,
 }
@@ -334,7 +206,7 @@ impl<'a> Search<'a> {
                 }
             }
         }
-        self.left.push(Left::new(from, labels));
+        self.left.push(SetOut::new(from, labels));
     }
 
     /// A label as it drives a leg from a node; `None` where it does not.
@@ -380,7 +252,7 @@ impl<'a> Search<'a> {
 
     /// Whether anyone may arrive at a site.
     fn is_reached(&self, node: RoadIndex) -> bool {
-        let has_enough = |left: &Left| {
+        let has_enough = |left: &SetOut| {
             let most = left.labels.first().map_or(f64::NEG_INFINITY, |at| at.depart);
             self.leg(left.node, node).is_some_and(|leg| most >= leg.least - NEARLY_ENOUGH)
         };
