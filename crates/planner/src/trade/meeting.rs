@@ -13,6 +13,7 @@ use super::optimistic::Left;
 use super::order::rising;
 use super::rates::Rates;
 use super::search::Search;
+use super::staircase::Staircase;
 use crate::model::leg::Leg;
 use crate::model::road_index::RoadIndex;
 
@@ -32,8 +33,9 @@ struct First {
     arrives: Arrives,
     /// The place of its kind among those of the site.
     kind: u32,
-    /// What one stands on for.
+    /// What one stands on for, and until when; nought where one does not.
     pause: Option<For>,
+    until: f64,
     /// Whether it waited until it began, and whether a flat price was asked.
     waited: bool,
     flat: bool,
@@ -59,6 +61,8 @@ struct Going {
     closes: f64,
     /// The fall of the price until which it may still be held: no other price comes before.
     fall: f64,
+    /// Until when one stands for a pause; nought where one does not.
+    until: f64,
     kind: u32,
     /// Its place among those that began; while it is new, among those that come to the SoC first.
     begun: u32,
@@ -81,8 +85,10 @@ struct Charges<'a> {
     kinds: BTreeMap<Kind, usize>,
     /// Those that come to each of the `SoCs` first.
     first: Vec<Vec<First>>,
-    /// Of each kind, the least money so far.
+    /// Of each kind, the least money so far,
     least: Vec<f64>,
+    /// and of those that stand for a pause until when and with how much money.
+    paused: Vec<Staircase>,
 }
 
 /// Who arrives with a SoC comes to the first above it, minutes and kWh from the plug on.
@@ -130,6 +136,7 @@ impl Search<'_> {
             kinds: BTreeMap::new(),
             first: vec![Vec::new(); count],
             least: Vec::new(),
+            paused: Vec::new(),
         };
         all.begin_all();
         let (mut going, mut left, mut ends) = (Vec::new(), Vec::new(), vec![0]);
@@ -181,7 +188,7 @@ impl Charges<'_> {
             let next = arrivals.get(index + 1).map(|next| &next.0);
             let next = next.filter(|next| pauses.is_empty() && self.is_cheaper_later(arrival, next));
             let until = next.map_or(f64::INFINITY, |next| next.minute + self.overhead + SAME_MOMENT);
-            let paused = pauses.iter().map(|pause| (self.kind_of(arrival, *arrives, Some(*pause)), Some(pause.0)));
+            let paused = pauses.iter().map(|&pause| (self.kind_of(arrival, *arrives, Some(pause)), Some(pause)));
             let mut kinds: Vec<_> = paused.collect();
             kinds.push((self.kind_of(arrival, *arrives, None), None));
             self.begin((arrival.minute + self.overhead, until), (arrival.money, *arrives), &kinds, step);
@@ -193,7 +200,7 @@ impl Charges<'_> {
         &mut self,
         (ready, until): (f64, f64),
         arrival: (f64, Arrives),
-        kinds: &[(usize, Option<For>)],
+        kinds: &[(usize, Option<Pause>)],
         step: &mut Step,
     ) {
         let site = &self.search.trip.sites[self.node];
@@ -220,7 +227,7 @@ impl Charges<'_> {
         &mut self,
         (spent, arrives): (f64, Arrives),
         ((begins, closes), waited): ((f64, f64), bool),
-        kinds: &[(usize, Option<For>)],
+        kinds: &[(usize, Option<Pause>)],
         step: &Step,
         span: &mut usize,
     ) {
@@ -230,8 +237,12 @@ impl Charges<'_> {
         }
         let mut flat = false;
         let money = spent + self.rates.charge(span, begins, (step.minutes, step.kwh), &mut flat);
-        let first = First { minute, money, begins, arrives, kind: 0, pause: None, waited, flat };
-        self.first[step.place].extend(kinds.iter().map(|&(kind, pause)| First { kind: kind as u32, pause, ..first }));
+        let first = First { minute, money, begins, arrives, kind: 0, pause: None, until: 0.0, waited, flat };
+        let of_kind = |&(kind, pause): &(usize, Option<Pause>)| {
+            let (pause, until) = (pause.map(|pause| pause.0), pause.map_or(0.0, |pause| pause.1));
+            First { kind: kind as u32, pause, until, ..first }
+        };
+        self.first[step.place].extend(kinds.iter().map(of_kind));
     }
 
     /// From a SoC to the first above it; `None` where there is none.
@@ -253,18 +264,15 @@ impl Charges<'_> {
         }
         let mut in_order: Vec<(u64, usize)> = first.iter().map(|one| rising(one.minute)).zip(0..).collect();
         in_order.sort_unstable();
-        let mut least = vec![f64::INFINITY; self.kinds.len()];
-        let slack = self.search.fineness.slack.1;
+        self.forget_beaten();
+        let slack = self.search.fineness.slack;
         for (index, one) in in_order.into_iter().map(|(_, index)| (index, &first[index])) {
-            let least = &mut least[one.kind as usize];
-            // Where no money counts, the earliest is enough.
-            if least.is_finite() && *least <= one.money + slack {
-                continue;
+            let First { minute, money, until, kind, flat, .. } = *one;
+            let (closes, fall, begun) = (f64::INFINITY, f64::INFINITY, index as u32);
+            let one = Going { minute, money, held: 0.0, closes, fall, until, kind, begun, new: true, flat };
+            if self.is_unbeaten(&one, slack) {
+                going.push(one);
             }
-            *least = one.money;
-            let First { minute, money, kind, flat, .. } = *one;
-            let (closes, fall) = (f64::INFINITY, f64::INFINITY);
-            going.push(Going { minute, money, held: 0.0, closes, fall, kind, begun: index as u32, new: true, flat });
         }
         self.keep_unbeaten(going);
         going.retain_mut(|one| !one.new || self.take_in(one, &first));
@@ -281,17 +289,10 @@ impl Charges<'_> {
         one.begun as usize + 1 == self.begun.len()
     }
 
-    fn begun(&self, &First { begins, arrives, pause, waited, .. }: &First) -> Option<Begun> {
-        let (trip, arrival) = (self.search.trip, self.search.arrival(self.node, arrives)?);
-        let until = |of: For| match of {
-            For::Occasion(index) => {
-                let occasion = &trip.occasions[index];
-                Some((of, arrival.minute.max(occasion.from) + occasion.length))
-            }
-            For::Rest => self.rest(&arrival),
-        };
+    fn begun(&self, &First { begins, arrives, pause, until, waited, .. }: &First) -> Option<Begun> {
+        let arrival = self.search.arrival(self.node, arrives)?;
         let not_before = if waited { begins } else { 0.0 };
-        Some(Begun { not_before, begins, pause: pause.and_then(until), arrival })
+        Some(Begun { not_before, begins, pause: pause.map(|of| (of, until)), arrival })
     }
 
     /// The rest between drives, where one counts.
@@ -318,6 +319,8 @@ impl Charges<'_> {
 
     /// The place of a charge's kind: charges of other kinds must not be held against each other.
     fn kind_of(&mut self, arrival: &Arrival, arrives: Arrives, pause: Option<Pause>) -> usize {
+        // Until when one stands tells those apart that are of one kind.
+        let pause = pause.map(|(of, _)| (of, 0.0));
         let kind = self.search.kind_of(self.node, (arrives.number(), arrival), pause);
         let count = self.kinds.len();
         *self.kinds.entry(kind).or_insert(count)
@@ -362,18 +365,33 @@ impl Charges<'_> {
     /// against it.
     fn keep_unbeaten(&mut self, going: &mut Vec<Going>) {
         going.sort_by(|a, b| a.minute.total_cmp(&b.minute).then(a.money.total_cmp(&b.money)));
-        self.least.clear();
-        self.least.resize(2 * self.kinds.len(), f64::INFINITY);
+        self.forget_beaten();
         // Where no money counts, the earliest is enough.
         let earliest = self.search.fineness.slack.1 == f64::INFINITY;
-        going.retain(|one| {
-            let least = &mut self.least[2 * one.kind as usize + usize::from(one.held > 0.0)];
-            let better = if earliest { least.is_infinite() } else { one.money < *least };
-            if better {
-                *least = one.money;
-            }
-            better
-        });
+        let slack = if earliest { self.search.fineness.slack } else { (0.0, 0.0) };
+        going.retain(|one| self.is_unbeaten(one, slack));
+    }
+
+    fn forget_beaten(&mut self) {
+        self.least.clear();
+        self.least.resize(2 * self.kinds.len(), f64::INFINITY);
+        self.paused.clear();
+        self.paused.resize(2 * self.kinds.len(), Staircase::default());
+    }
+
+    /// Whether none of those that were asked for before, none of which is later, beats one but for slacks. Of those that stand for a pause
+    /// it has to be over as soon.
+    fn is_unbeaten(&mut self, one: &Going, slack: (f64, f64)) -> bool {
+        let kind = 2 * one.kind as usize + usize::from(one.held > 0.0);
+        if one.until > 0.0 {
+            return self.paused[kind].add(one.until, one.money, slack);
+        }
+        let least = &mut self.least[kind];
+        let better = least.is_infinite() || one.money + slack.1 < *least;
+        if better {
+            *least = one.money;
+        }
+        better
     }
 
     /// The same charges begun later, so that they are just here when the price falls. Where no price changes before, they cost the same
