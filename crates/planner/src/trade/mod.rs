@@ -5,6 +5,7 @@
 //! ([`search`]); then departures are moved on a continuous scale, in combination ([`nearby`]), and the trade is filled in ([`fill`]).
 //! What is kept is replayed with receipts ([`replay`]).
 
+mod beginnings;
 mod bounds;
 mod by_the_hour;
 pub mod certificate;
