@@ -302,8 +302,11 @@ impl TariffClock {
     }
 
     fn walk(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64, amps: Option<f64>, parking: bool) {
-        if self.by_clock_only && !parking {
-            return self.charge_by_clock(bill, from, minutes, kwh);
+        if let Some(rates) = self.rates.as_ref().filter(|_| !parking && minutes > 1e-9) {
+            bill.gross += rates.charge(&mut rates.place(from), from, (minutes, kwh), &mut bill.flat);
+            bill.kwh += kwh;
+            bill.minutes += minutes;
+            return;
         }
         let (end, pace) = (from + minutes, if minutes > 0.0 { kwh / minutes } else { 0.0 });
         let mut at = from;
@@ -318,34 +321,6 @@ impl TariffClock {
                 span += 1;
             }
         }
-    }
-
-    /// A charge where nothing but the clock matters.
-    fn charge_by_clock(&self, bill: &mut Bill, from: f64, minutes: f64, kwh: f64) {
-        if minutes <= 1e-9 {
-            return;
-        }
-        let (end, pace, mut at) = (from + minutes, kwh / minutes, from);
-        let first = self.spans.partition_point(|span| span.to <= at + 1e-9).min(self.spans.len() - 1);
-        for (place, span) in self.spans.iter().enumerate().skip(first) {
-            let until = if place + 1 == self.spans.len() { end } else { span.to.min(end) };
-            let [flat, energy, time] = span.first;
-            if let Some(asking) = flat.filter(|_| !bill.flat) {
-                bill.flat = true;
-                bill.add(asking, 1.0);
-            }
-            for (asking, volume) in [(energy, pace * (until - at)), (time, (until - at) / 60.0)] {
-                if let Some(asking) = asking {
-                    bill.add(asking, volume);
-                }
-            }
-            at = until;
-            if end - at <= 1e-9 {
-                break;
-            }
-        }
-        bill.kwh += kwh;
-        bill.minutes += minutes;
     }
 
     /// Minutes of standing until a restriction by duration or by how long charging has ended may begin or cease.

@@ -55,8 +55,12 @@ impl Rates {
     /// Which of the spans a minute of the trip lies in.
     pub(crate) fn place(&self, minute: f64) -> usize {
         let hour = ((minute / 60.0) as usize).min(self.by_hour.len() - 1);
-        let mut place = self.by_hour[hour];
-        while self.spans[place].to <= minute + SAME_MOMENT {
+        self.place_after(self.by_hour[hour], minute)
+    }
+
+    /// The same, looked for from a place on; of a charge that never ends the last.
+    fn place_after(&self, mut place: usize, minute: f64) -> usize {
+        while place + 1 < self.spans.len() && self.spans[place].to <= minute + SAME_MOMENT {
             place += 1;
         }
         place
@@ -83,9 +87,7 @@ impl Rates {
     /// What is asked for so many kWh from the plug in so many minutes, from a minute of the trip on, which lies in the span of a place
     /// or a later one: the place moves on with it. `flat` tells whether the price of the charge itself was asked.
     pub(crate) fn charge(&self, place: &mut usize, from: f64, (minutes, kwh): (f64, f64), flat: &mut bool) -> f64 {
-        while self.spans[*place].to <= from + SAME_MOMENT {
-            *place += 1;
-        }
+        *place = self.place_after(*place, from);
         let mut asked = 0.0;
         let (end, pace, mut at) = (from + minutes, kwh / minutes.max(SAME_MOMENT), from);
         for rate in &self.spans[*place..] {
@@ -127,5 +129,8 @@ mod tests {
         let least = rates.least_within(58.0, 61.0);
         assert_eq!((least.per_kwh, least.per_session, rates.least_within(20.0, 50.0).per_kwh), (0.4, 0.0, 0.6));
         assert_eq!([rates.place(59.0), rates.place(60.0), rates.place(299.0), rates.place(9e9)], [0, 1, 1, 2]);
+        // Where the power is nought, a charge never ends.
+        assert_eq!(rates.place(f64::INFINITY), 2);
+        assert!((rates.charge(&mut 0, f64::INFINITY, (1.0, 1.0), &mut flat) - 0.92).abs() < 1e-12);
     }
 }
